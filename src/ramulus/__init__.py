@@ -1,0 +1,81 @@
+"""Ramulus: how fast do players level? The answer before the game exists.
+
+A designer sets what each level costs, what an award does at a threshold, what multiplies experience and how stats
+grow; then simulates players of different skill and sees how fast each kind reaches each level.
+
+    import ramulus as rm
+    design = rm.load_design("canopy.toml")
+    rm.level_table(design)
+    result = rm.simulate(design, players=2000, seed=7)
+    result.pace()
+"""
+
+from __future__ import annotations
+
+import importlib
+from typing import TYPE_CHECKING, Any
+
+__version__ = "0.1.0"
+
+# Public names and where they live. They are imported when first used, so that `ramulus --help` and small scripts do
+# not wait for pandas, Matplotlib or Numba.
+_HOMES = {
+    "AwardError": "errors",
+    "DataError": "errors",
+    "Design": "design",
+    "DesignError": "errors",
+    "FormulaError": "errors",
+    "Ledger": "rules.ledger",
+    "Problem": "errors",
+    "Progress": "simulation.run",
+    "RamulusError": "errors",
+    "SavedLedgerError": "errors",
+    "SimulationResult": "simulation.result",
+    "SimulationStopped": "simulation.run",
+    "UnknownNameError": "errors",
+    "by_share": "simulation.run",
+    "demo_design": "design",
+    "design_schema": "design",
+    "level_table": "analysis.level_table",
+    "load_design": "design",
+    "simulate": "simulation.run",
+}
+_MODULES = ("plots",)
+
+__all__ = [*_HOMES, *_MODULES]  # pyright: ignore
+
+if TYPE_CHECKING:
+    from ramulus import plots as plots
+    from ramulus.analysis.level_table import level_table as level_table
+    from ramulus.design import Design as Design
+    from ramulus.design import demo_design as demo_design
+    from ramulus.design import design_schema as design_schema
+    from ramulus.design import load_design as load_design
+    from ramulus.errors import AwardError as AwardError
+    from ramulus.errors import DataError as DataError
+    from ramulus.errors import DesignError as DesignError
+    from ramulus.errors import FormulaError as FormulaError
+    from ramulus.errors import Problem as Problem
+    from ramulus.errors import RamulusError as RamulusError
+    from ramulus.errors import SavedLedgerError as SavedLedgerError
+    from ramulus.errors import UnknownNameError as UnknownNameError
+    from ramulus.rules.ledger import Ledger as Ledger
+    from ramulus.simulation.result import SimulationResult as SimulationResult
+    from ramulus.simulation.run import Progress as Progress
+    from ramulus.simulation.run import SimulationStopped as SimulationStopped
+    from ramulus.simulation.run import by_share as by_share
+    from ramulus.simulation.run import simulate as simulate
+
+
+def __getattr__(name: str) -> Any:
+    if name in _MODULES:
+        return importlib.import_module(f"ramulus.{name}")
+    if name not in _HOMES:
+        raise AttributeError(f"module 'ramulus' has no attribute {name!r}")
+    value = getattr(importlib.import_module(f"ramulus.{_HOMES[name]}"), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted(__all__)

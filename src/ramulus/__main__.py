@@ -1,0 +1,6 @@
+"""``python -m ramulus``."""
+
+from ramulus.cli.main import run
+
+if __name__ == "__main__":
+    run()

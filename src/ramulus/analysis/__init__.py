@@ -1,0 +1,1 @@
+"""What a design says: level tables, effort and gain, checks."""

@@ -1,0 +1,88 @@
+"""The level table: what each level costs, adds up to, and does to the stats."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pandas as pd
+
+from ramulus.design.names import stat_track
+from ramulus.errors import UnknownNameError
+from ramulus.formula.functions import Array
+from ramulus.rules.costs import cost_curve
+from ramulus.rules.stats import stat_table
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+
+def level_table(
+    design: Design,
+    track: str | None = None,
+    *,
+    player: str | None = None,
+    from_level: int | None = None,
+    to_level: int | None = None,
+) -> pd.DataFrame:
+    """Return the table of a track's levels.
+
+    Args:
+        design: the design.
+        track: the track (default: the main one).
+        player: the profile whose upgrades count in the stats (default: none bought).
+        from_level: the first level to show.
+        to_level: the last level to show.
+
+    Returns:
+        A row a level: `level`; `cost`, XP from it to the next (not a number at the cap); `total`, XP from nothing
+        to it; `growth`, the cost over that of the level before, minus 1; then a column a stat of the track.
+
+    Raises:
+        DesignError: costs or stats are at fault.
+        UnknownNameError: there is no such track or profile.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> rm.level_table(rm.demo_design(), to_level=3)[["level", "cost", "total"]]
+           level  cost  total
+        0      1  60.0      0
+        1      2  84.0     60
+        2      3 130.0    144
+    """
+    if player is not None:
+        design.player(player)
+    curve = cost_curve(design, track)
+    columns = {
+        "level": curve.levels.astype(np.int64),
+        "cost": np.append(curve.costs, np.nan),
+        "total": _whole_if_whole(curve.totals),
+        "growth": np.append(growth(curve.costs), np.nan),
+    }
+    stats = stat_table(design, player)
+    columns.update({name: stats[name] for name, s in design.stats.items() if stat_track(design, s) == curve.track})
+    table = pd.DataFrame(columns)
+    low = curve.start_level if from_level is None else from_level
+    high = curve.max_level if to_level is None else to_level
+    shown = table[(table["level"] >= low) & (table["level"] <= high)]
+    if shown.empty:
+        known = [f"{curve.start_level} … {curve.max_level}"]
+        raise UnknownNameError("range of levels", f"{low} … {high}", known)
+    return shown.reset_index(drop=True)
+
+
+def growth(costs: Array) -> Array:
+    """Return each cost over the one before, minus 1; not a number for the first."""
+    return np.concatenate([[np.nan], costs[1:] / costs[:-1] - 1])
+
+
+def _whole_if_whole(values: Array) -> Array:
+    whole = (values == np.floor(values)).all() and (np.abs(values) < 2**53).all()
+    return values.astype(np.int64) if whole else values
+
+
+def shape_in_words(design: Design, track: str | None = None) -> str:
+    """Return the shape of a cost curve in words: about how many percent a level, and where it jumps."""
+    from ramulus.analysis.cost_shape import cost_shape
+
+    return cost_shape(cost_curve(design, track)).in_words()

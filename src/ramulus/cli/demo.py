@@ -1,0 +1,64 @@
+"""`ramulus demo`: the full example on the shipped design."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.levels import HEADS as LEVEL_HEADS
+from ramulus.cli.output import Printing
+from ramulus.cli.plot import save_figure
+from ramulus.cli.simulate import HEADS as PACE_HEADS
+from ramulus.cli.simulate import Players, run_simulation, summary
+from ramulus.errors import DataError
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command."""
+    app.command()(demo)
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(help="Where to put it.")] = Path("ramulus-demo"),
+    players: Players = 2000,
+    seed: options.Seed = 7,
+    quiet: options.Quiet = False,
+) -> None:
+    """Run the full example on the shipped design, into a folder, with its tables and pictures."""
+    from ramulus.analysis.level_table import level_table, shape_in_words
+    from ramulus.design import demo_text, load_design, shipped_variants
+    from ramulus.files import write_table
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise DataError(f"{folder}: cannot be made ({error.strerror})") from None
+    texts = {"canopy.toml": demo_text(), **shipped_variants()}
+    for name, text in texts.items():
+        _write_text(folder / name, text)
+    design = load_design(folder / "canopy.toml")
+    printing = Printing("demo", quiet=quiet)
+    levels = level_table(design)
+    write_table(levels, folder / "levels.csv", "levels")
+    result = run_simulation(design, players, 200.0, seed, quiet)
+    pace = result.pace()
+    write_table(pace, folder / "pace.csv", "simulate")
+    from ramulus import plots
+
+    save_figure(plots.pace(result), folder / "pace.png")
+    if not quiet:
+        every = [1, 2, 5, 10, 15, 20, 21, 25, 30, 35, 40]
+        few = levels[levels["level"].isin(every)]
+        printing.table(few, LEVEL_HEADS, f"{design.title}: some levels (all of them: levels.csv)", shape_in_words(design) + "\n")
+        printing.table(pace[pace["level"].isin([2, 5, 10, 20, 30, 40])], PACE_HEADS, "How fast each kind of player gets there (all levels: pace.csv)", summary(result))
+        print(f"\nIn {folder}: " + ", ".join(sorted(path.name for path in folder.iterdir())))
+        print(f"Next: look at {folder / 'pace.png'}, change a number in {folder / 'canopy.toml'}, and run\n  ramulus simulate {folder / 'canopy.toml'}")
+
+
+def _write_text(path: Path, text: str) -> None:
+    from ramulus.design import write_whole
+
+    write_whole(path, lambda file: file.write_text(text, encoding="utf-8"))

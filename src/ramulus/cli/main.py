@@ -1,0 +1,64 @@
+"""The app: its commands, and what an error or an interrupt looks like from outside."""
+
+from __future__ import annotations
+
+import os
+import sys
+from typing import Annotated
+
+import typer
+
+from ramulus import __version__
+from ramulus.cli import demo, levels, plot, simulate
+from ramulus.errors import RamulusError, UnknownNameError
+
+app = typer.Typer(
+    name="ramulus",
+    help="How fast do players level? Costs, awards, growth and simulated players, before the game exists.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+)
+
+
+def _show_version(wanted: bool) -> None:
+    if wanted:
+        print(f"ramulus {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _main(
+    version: Annotated[
+        bool, typer.Option("--version", help="Print the version.", callback=_show_version, is_eager=True)
+    ] = False,
+) -> None:
+    pass
+
+
+for command in (demo, levels, simulate, plot):
+    command.register(app)
+
+
+def run() -> None:
+    """Run the command line; exit 0 when done, 1 when the design or data is at fault, 2 when the command line is."""
+    try:
+        app()
+    except UnknownNameError as error:
+        _fail(error, 2)
+    except RamulusError as error:
+        _fail(error, 130 if isinstance(error, KeyboardInterrupt) else 1)
+    except KeyboardInterrupt:
+        print("stopped", file=sys.stderr)
+        sys.exit(130)
+    except BrokenPipeError:
+        # Whoever read our output has enough; Python would complain once more when it closes the pipe.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)
+
+
+def _fail(error: Exception, status: int) -> None:
+    for line in str(error).splitlines():
+        print(f"error: {line}" if line and not line.startswith(("[", " ")) and "=" not in line.split(":")[0] else line, file=sys.stderr)
+    sys.exit(status)

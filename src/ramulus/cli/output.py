@@ -1,0 +1,158 @@
+"""Print tables: right-aligned numbers, units in the head, at most 100 columns; or CSV or JSON and nothing else."""
+
+from __future__ import annotations
+
+import math
+import sys
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from ramulus.cli.options import Format
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+WIDTH = 100
+
+
+@dataclass(frozen=True)
+class Printing:
+    """How a command prints: from its shared options."""
+
+    command: str
+    format: Format = Format.table
+    output: Path | None = None
+    quiet: bool = False
+
+    def table(self, table: pd.DataFrame, heads: Mapping[str, Column], title: str = "", foot: str = "") -> None:
+        """Print a table, or write it to the output file.
+
+        Args:
+            table: what to show, under its Python names.
+            heads: how the columns look on a terminal, most important first; a column that is not among them
+                shows as a plain number or text. What does not fit is left to the other formats.
+            title: stands above the table.
+            foot: stands below the table.
+        """
+        if self.output is not None:
+            from ramulus.files import write_table
+
+            write_table(table, self.output, self.command)
+            self.say(f"wrote {self.output}")
+            if foot:
+                self.say(foot)
+        elif self.format is Format.csv:
+            print(table.to_csv(index=False, lineterminator="\n"), end="")
+        elif self.format is Format.json:
+            from ramulus.files import table_json
+
+            print(table_json(table, self.command))
+        else:
+            _print_rich(table, heads, title, foot)
+
+    def say(self, text: str) -> None:
+        """Write a message to standard error, unless asked to be quiet."""
+        if not self.quiet:
+            print(text, file=sys.stderr)
+
+
+Formatter = Callable[[Any], str]
+
+
+@dataclass(frozen=True)
+class Column:
+    """How a column looks on a terminal: its head with the unit, and how its values are written."""
+
+    head: str
+    write: Formatter = str
+
+
+def _missing(value: Any) -> bool:
+    return value is None or (isinstance(value, float) and math.isnan(value))
+
+
+def number(digits: int = 0) -> Formatter:
+    """Return a writer of numbers with thousands separators and some digits after the point."""
+    return lambda value: "–" if _missing(value) else f"{value:,.{digits}f}"
+
+
+def xp(value: Any) -> str:
+    """Write XP: whole where it is whole."""
+    if _missing(value):
+        return "–"
+    return f"{value:,.0f}" if float(value).is_integer() else f"{value:,.2f}"
+
+
+def percent(digits: int = 1) -> Formatter:
+    """Return a writer of shares as percentages."""
+    return lambda value: "–" if _missing(value) else f"{value:.{digits}%}"
+
+
+def factor(value: Any) -> str:
+    """Write a factor."""
+    return "–" if _missing(value) else f"×{value:.4g}"
+
+
+def significant(value: Any) -> str:
+    """Write any number to four significant digits, whole numbers whole."""
+    if _missing(value):
+        return "–"
+    if isinstance(value, str):
+        return value
+    if float(value).is_integer():
+        return f"{value:,.0f}"
+    return f"{value:,.4g}" if abs(value) < 10_000 else f"{value:,.0f}"
+
+
+def _print_rich(table: pd.DataFrame, heads: Mapping[str, Column], title: str, foot: str) -> None:
+    from rich.console import Console
+    from rich.table import Table
+    from rich.text import Text
+
+    names = [name for name in heads if name in table.columns]
+    names += [name for name in table.columns if name not in heads]
+    written = {name: _written(table[name], heads.get(name, Column(name, significant))) for name in names}
+    shown, hidden = _fitting(names, heads, written)
+    order = [name for name in table.columns if name in shown]
+    grid = Table(box=None, header_style="bold", pad_edge=False, show_edge=False, padding=(0, 1))
+    for name in order:
+        is_text = table[name].dtype == object or str(table[name].dtype) in ("str", "string")
+        grid.add_column(Text(_head(name, heads)), justify="left" if is_text else "right", no_wrap=True)
+    for cells in zip(*(written[name] for name in order), strict=True):
+        grid.add_row(*(Text(cell) for cell in cells))
+    console = Console(width=WIDTH, highlight=False, soft_wrap=False)
+    if title:
+        console.print(Text(title, style="bold"))
+    console.print(grid)
+    if hidden:
+        console.print(Text(f"more columns with --format csv: {', '.join(hidden)}", style="dim"))
+    if foot:
+        console.print(Text(foot))
+
+
+def _head(name: str, heads: Mapping[str, Column]) -> str:
+    return heads[name].head if name in heads else name
+
+
+def _written(values: pd.Series, column: Column) -> list[str]:
+    return [column.write(value) for value in values.tolist()]
+
+
+def _fitting(
+    names: list[str], heads: Mapping[str, Column], written: Mapping[str, list[str]]
+) -> tuple[set[str], list[str]]:
+    """Return the columns that fit, most important first, and the names of those that do not."""
+    left = WIDTH
+    shown: set[str] = set()
+    hidden = []
+    for name in names:
+        lines = [*_head(name, heads).split("\n"), *written[name]]
+        width = max(map(len, lines)) + 2
+        if width <= left + 1:
+            shown.add(name)
+            left -= width
+        else:
+            hidden.append(name)
+    return shown, hidden

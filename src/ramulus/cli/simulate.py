@@ -1,0 +1,154 @@
+"""`ramulus simulate`: many players, and how fast they level."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.output import Column, Printing, number, percent
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.design import Design
+    from ramulus.simulation.result import SimulationResult
+    from ramulus.simulation.run import Progress
+
+HEADS = {
+    "player": Column("player"),
+    "level": Column("level", number()),
+    "reached": Column("reached", percent(0)),
+    "hours_p10": Column("p10\nhours", number(2)),
+    "hours_p50": Column("p50\nhours", number(2)),
+    "hours_p90": Column("p90\nhours", number(2)),
+    "encounters_p50": Column("encounters\np50", number()),
+    "days_p50": Column("day\np50", number()),
+    "hours_in_level_p50": Column("hours to the\nnext level p50", number(2)),
+}
+Players = Annotated[int, typer.Option("--players", min=1, help="Players of each profile.")]
+Hours = Annotated[float, typer.Option("--hours", min=0.001, help="How long they play at most, hours.")]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command."""
+    app.command()(simulate)
+
+
+def simulate(
+    file: options.File,
+    players: Players = 2000,
+    hours: Hours = 200.0,
+    seed: options.Seed = 0,
+    track: options.Track = None,
+    player: options.PlayerOption = None,
+    every: Annotated[int, typer.Option("--every", min=1, help="Show every N-th level of the table.")] = 1,
+    interval: Annotated[bool, typer.Option("--interval", help="Add 95 % intervals of the quantiles.")] = False,
+    changes: options.SetValues = None,
+    form: options.FormatOption = options.Format.table,
+    output: options.Output = None,
+    quiet: options.Quiet = False,
+) -> None:
+    """Play many players of each profile and show how fast each kind reaches each level.
+
+    p10, p50, p90: a tenth, half, nine tenths of the players got there in that time. A player who did not get there
+    counts as later than all who did.
+    """
+    design = options.load(file, changes)
+    options.one_player(design, player)
+    result = run_simulation(design, players, hours, seed, quiet, player)
+    table = result.pace(track, interval=0.95 if interval else None)
+    printing = Printing("simulate", form, output, quiet)
+    if form is options.Format.table and output is None:
+        table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
+    printing.table(table, HEADS, repr(result)[1:-1].removeprefix("SimulationResult "), summary(result))
+
+
+def summary(result: SimulationResult) -> str:
+    """Return what a designer asks next: who got stuck where, what was wasted, what they lived on."""
+    lines = ["", *_endings(result.stuck()), *_waste(result), *_income(result)]
+    if not result.keeps_players:
+        lines.append("Quantiles are within 0.4 %: the run is too large to keep every player.")
+    return "\n".join(lines)
+
+
+def _endings(stuck: pd.DataFrame) -> list[str]:
+    if stuck.empty:
+        return ["Everyone reached the cap."]
+    lines = []
+    for (player, reason), rows in stuck.groupby(["player", "reason"], sort=False):
+        worst = rows.loc[rows["players"].idxmax()]
+        where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
+        lines.append(f"{player or 'players'}: {rows['share'].sum():.1%} ended with {reason}, {where}.")
+    return lines
+
+
+def _waste(result: SimulationResult) -> list[str]:
+    lines = []
+    for player, rows in result.waste().groupby("player", sort=False):
+        wasted, lost = rows["wasted"].sum(), rows["lost"].sum()
+        if wasted or lost:
+            lines.append(f"{player or 'players'}: {wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player.")
+    return lines
+
+
+def _income(result: SimulationResult) -> list[str]:
+    lines = []
+    for player, rows in result.income().groupby("player", sort=False):
+        by_source = rows.groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
+        if by_source.sum() > 0:
+            parts = [f"{name} {share:.0%}" for name, share in (by_source / by_source.sum()).head(4).items()]
+            lines.append(f"{player or 'players'} lived on: {', '.join(parts)}")
+    return lines
+
+
+def run_simulation(
+    design: Design, players: int, hours: float, seed: int, quiet: bool, player: str | None = None
+) -> SimulationResult:
+    """Simulate with a progress bar on standard error; an interrupt gives what is there, if anything."""
+    from ramulus.simulation.run import SimulationStopped
+    from ramulus.simulation.run import simulate as run
+
+    counts = {player: players} if player is not None else players
+    with progress_bar(quiet) as progress:
+        try:
+            return run(design, counts, hours, seed, progress=progress)
+        except SimulationStopped as stop:
+            if stop.result is None:
+                raise
+            stopped = stop
+    print(f"{stopped}; the table shows those.", file=sys.stderr)
+    assert stopped.result is not None
+    return stopped.result
+
+
+@contextmanager
+def progress_bar(quiet: bool) -> Iterator[Callable[[Progress], object] | None]:
+    """Show players done, rate and time left on standard error; nothing where nobody watches."""
+    if quiet or not sys.stderr.isatty():
+        yield None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, TaskProgressColumn, TextColumn, TimeRemainingColumn
+    from rich.progress import Progress as Bar
+
+    columns = (
+        TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TextColumn("{task.fields[rate]}"),
+        TimeRemainingColumn(),
+    )  # fmt: skip
+    with Bar(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("getting ready (the first run on a machine compiles, ~20 s)", total=None, rate="")
+
+        def show(state: Progress) -> None:
+            if state.players_done:
+                rate = f"{state.players_done / max(state.seconds, 1e-9):,.0f} players/s"
+                bar.update(
+                    task, description=f"{state.players_done:,} of {state.players:,} players",
+                    total=state.players, completed=state.players_done, rate=rate,
+                )  # fmt: skip
+
+        yield show

@@ -1,0 +1,19 @@
+"""The design file: its models, reading and writing."""
+
+from ramulus.design.design import Design
+from ramulus.design.loading import demo_design, demo_text, load_design, shipped_variants, starter_text
+from ramulus.design.places import value_at
+from ramulus.design.saving import write_whole
+from ramulus.design.schema import design_schema
+
+__all__ = [
+    "Design",
+    "demo_design",
+    "demo_text",
+    "design_schema",
+    "load_design",
+    "shipped_variants",
+    "starter_text",
+    "value_at",
+    "write_whole",
+]

@@ -1,0 +1,107 @@
+"""What every model of the design file is made of."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, PlainSerializer, PlainValidator, WithJsonSchema
+from pydantic_core import PydanticCustomError
+
+from ramulus.errors import FormulaError
+from ramulus.formula.functions import BUILT_IN_NAMES
+from ramulus.formula.parser import parse
+
+
+class Model(BaseModel):
+    """A table of the design file: frozen, and with no keys but the ones it names."""
+
+    model_config = ConfigDict(
+        extra="forbid", frozen=True, strict=True, use_attribute_docstrings=True, allow_inf_nan=False
+    )
+
+
+def _mistake(found: str, allowed: str, code: str = "invalid-value", nearest: str | None = None) -> Exception:
+    context = {"found": found, "allowed": allowed, "code": code, "nearest": nearest or ""}
+    return PydanticCustomError("ramulus", "{found}", context)
+
+
+def _number(value: Any) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise _mistake(f"{value!r} is not a number", "a number")
+    if isinstance(value, int) and abs(value) > 2**1000 or not math.isfinite(value):
+        raise _mistake(f"{value!r} is not a finite number", "a finite number")
+    return value
+
+
+def _formula(value: Any) -> str:
+    if not isinstance(value, str):
+        raise _mistake(f"{value!r} is not a formula", "a formula, as text in quotes")
+    try:
+        parse(value)
+    except FormulaError as error:
+        raise _mistake(error.found, error.allowed, error.code, error.nearest) from None
+    return value
+
+
+def _number_or_formula(value: Any) -> float | str:
+    return _formula(value) if isinstance(value, str) else _number(value)
+
+
+def _at_least_zero(value: float) -> float:
+    if value < 0:
+        raise _mistake(f"{value!r} is below 0", "0 or more")
+    return value
+
+
+def _above_zero(value: float) -> float:
+    if value <= 0:
+        raise _mistake(f"{value!r} is not above 0", "above 0")
+    return value
+
+
+def _share(value: float) -> float:
+    if not 0 <= value <= 1:
+        raise _mistake(f"{value!r} is outside 0 … 1", "0 … 1")
+    return value
+
+
+def _plain_name(value: Any) -> str:
+    text = str(value)
+    if not (text.isascii() and text.isidentifier() and not text.startswith("_")):
+        raise _mistake(f"the name {text!r}", "letters, digits and underscores, a letter first", "invalid-name")
+    return text
+
+
+def _formula_name(value: Any) -> str:
+    name = _plain_name(value)
+    if name in BUILT_IN_NAMES:
+        raise _mistake(f"the name {name!r} would hide a built-in name", "any other name", "hidden-name")
+    return name
+
+
+_NUMBER_SCHEMA = WithJsonSchema({"type": "number"})
+_AS_IT_IS = PlainSerializer(lambda value: value, return_type=Any)
+Number = Annotated[float, PlainValidator(_number), _AS_IT_IS, _NUMBER_SCHEMA]
+"""A finite number, kept as the author wrote it (a whole number stays one)."""
+NotNegative = Annotated[Number, AfterValidator(_at_least_zero)]
+Positive = Annotated[Number, AfterValidator(_above_zero)]
+Share = Annotated[Number, AfterValidator(_share)]
+FormulaText = Annotated[str, PlainValidator(_formula), WithJsonSchema({"type": "string", "maxLength": 2000})]
+NumberOrFormula = Annotated[
+    float | str,
+    PlainValidator(_number_or_formula),
+    _AS_IT_IS,
+    WithJsonSchema({"anyOf": [{"type": "number"}, {"type": "string", "maxLength": 2000}]}),
+]
+PlainName = Annotated[str, PlainValidator(_plain_name), WithJsonSchema({"type": "string"})]
+"""The name of a track, source, player profile, …"""
+FormulaName = Annotated[str, PlainValidator(_formula_name), WithJsonSchema({"type": "string"})]
+"""The name of a number that formulas can use."""
+Level = Annotated[int, Field(ge=0, le=10_000_000)]
+Count = Annotated[int, Field(ge=0)]
+Rounding = Literal["down", "nearest", "up", "none"]
+Between = Literal["straight", "smooth", "geometric", "step"]
+Gives = Literal["cost", "total"]
+Point = Annotated[list[Number], Field(min_length=2, max_length=2)]
+Points = Annotated[list[Point], Field(min_length=1)]

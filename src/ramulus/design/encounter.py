@@ -1,0 +1,42 @@
+"""Encounters: one attempt at a source takes time, succeeds or fails, then awards."""
+
+from __future__ import annotations
+
+from ramulus.design.base import FormulaName, Model, NotNegative, NumberOrFormula, Rounding, Share
+
+
+class Failure(Model):
+    """What a failed encounter costs and still pays."""
+
+    extra_seconds: NotNegative = 0
+    """Seconds that a failure adds."""
+    xp_share: Share = 0
+    """The share of the award that a failure still pays."""
+    loss: Share = 0
+    """The share of the current level's cost that a failure takes."""
+
+
+class Encounter(Model):
+    """How long an attempt takes and how likely it succeeds, for every source."""
+
+    seconds: NumberOrFormula | None = None
+    """Seconds an attempt."""
+    success: NumberOrFormula = 1
+    """The chance of success, 0 … 1."""
+    weight: NumberOrFormula = 1
+    """How often a source is met, against the others; multiplies the source's own weight."""
+    variation: NotNegative = 0
+    """The coefficient of variation of the time of one encounter (gamma distributed; 0 = exact)."""
+    failure: Failure = Failure()
+    """What a failure costs and still pays."""
+    show: dict[FormulaName, NumberOrFormula] = {}
+    """Further columns of the effort table, each a formula."""
+
+
+class Awards(Model):
+    """How multiplied XP becomes an award."""
+
+    rounding: Rounding = "down"
+    """How an award becomes whole after its multipliers."""
+    least_award: NotNegative = 0
+    """The least a success awards."""

@@ -1,0 +1,93 @@
+"""Read a design from a TOML or JSON file."""
+
+from __future__ import annotations
+
+import json
+import os
+import tomllib
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from ramulus.design.design import Design
+from ramulus.design.problems import validated
+from ramulus.errors import DesignError, Problem, nearest_name
+
+MAX_BYTES = 20_000_000
+
+
+def load_design(path: str | os.PathLike[str]) -> Design:
+    """Read and validate a design file.
+
+    Args:
+        path: a TOML file, or a JSON file of the same shape (ending in .json).
+
+    Returns:
+        The design.
+
+    Raises:
+        DesignError: the file is missing, cannot be read, or is no valid design; the error holds every mistake,
+            each with its place.
+    """
+    file = Path(path)
+    text = _text(file)
+    return validated(_parsed(file, text), file, text if file.suffix.lower() != ".json" else None)
+
+
+def demo_text() -> str:
+    """Return the text of the shipped demo design."""
+    return _shipped("canopy.toml")
+
+
+def demo_design() -> Design:
+    """Return the shipped demo design, Canopy Wardens."""
+    text = demo_text()
+    return validated(tomllib.loads(text), None, text)
+
+
+def starter_text() -> str:
+    """Return the commented starter design that `ramulus new` writes."""
+    return _shipped("starter.toml")
+
+
+def shipped_variants() -> dict[str, str]:
+    """Return the texts of the shipped variants of the demo design, by file name."""
+    return {"canopy_eased.toml": _shipped("canopy_eased.toml")}
+
+
+def _shipped(name: str) -> str:
+    return resources.files("ramulus.design").joinpath("shipped", name).read_text(encoding="utf-8")
+
+
+def _text(file: Path) -> str:
+    try:
+        if file.stat().st_size > MAX_BYTES:
+            raise _unreadable(file, f"larger than {MAX_BYTES:,} bytes", "unreadable-file")
+        return file.read_bytes().decode("utf-8-sig")
+    except FileNotFoundError:
+        folder = file.parent
+        siblings = [entry.name for entry in folder.iterdir()] if folder.is_dir() else []
+        near = nearest_name(file.name, siblings)
+        problem = Problem("", "no such file", nearest=near, code="unreadable-file")
+        raise DesignError([problem], str(file)) from None
+    except UnicodeDecodeError as error:
+        raise _unreadable(file, f"not UTF-8 text (byte {error.start})", "unreadable-file") from None
+    except OSError as error:
+        raise _unreadable(file, f"cannot be read ({error.strerror})", "unreadable-file") from None
+
+
+def _parsed(file: Path, text: str) -> dict[str, Any]:
+    try:
+        data = json.loads(text) if file.suffix.lower() == ".json" else tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, json.JSONDecodeError) as error:
+        kind = "JSON" if isinstance(error, json.JSONDecodeError) else "TOML"
+        raise _unreadable(file, f"not {kind}: {error}", "file-syntax") from None
+    except RecursionError:
+        raise _unreadable(file, "nested too deeply", "file-syntax") from None
+    if not isinstance(data, dict):
+        raise _unreadable(file, "not a table of keys and values", "file-syntax")
+    return data
+
+
+def _unreadable(file: Path, found: str, code: str) -> DesignError:
+    return DesignError([Problem("", found, code=code)], str(file))

@@ -1,0 +1,65 @@
+"""Multipliers: what scales an award, where, when, and how they stack."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from ramulus.design.base import FormulaText, Level, Model, Number, NumberOrFormula, PlainName, _mistake
+
+Band = Annotated[list[Number], Field(min_length=2, max_length=2)]
+
+
+class Multiplier(Model):
+    """One rule that scales awards."""
+
+    name: Annotated[str, Field(min_length=1)]
+    """What it is called in tables and chains."""
+    factor: NumberOrFormula | None = None
+    """The factor: a number or a formula."""
+    bands: Annotated[list[Band], Field(min_length=1)] | None = None
+    """[up_to, factor] pairs: the first whose up_to ≥ `against` applies; past the last: 1."""
+    against: FormulaText | None = None
+    """What the bands are read at."""
+    tracks: list[PlainName] | None = None
+    """The tracks it scales (default: all)."""
+    sources: list[PlainName] | None = None
+    """The sources it scales (default: all)."""
+    tags: list[str] | None = None
+    """Scales only sources with one of these tags."""
+    players: list[PlainName] | None = None
+    """The player profiles it applies to (default: all)."""
+    from_level: Level | None = None
+    """The first player level at which it applies."""
+    to_level: Level | None = None
+    """The last player level at which it applies."""
+    from_day: Annotated[int, Field(ge=1)] | None = None
+    """The first calendar day on which it applies; the first day is 1."""
+    to_day: Annotated[int, Field(ge=1)] | None = None
+    """The last calendar day on which it applies."""
+    first_minutes_of_day: Annotated[Number, Field(gt=0)] | None = None
+    """Applies only in the first played minutes of each play day."""
+    stack: Literal["multiply", "add", "best"] = "multiply"
+    """How it stacks: multiplies; adds its bonus to the other "add" rules; or only the largest "best" counts."""
+
+    @property
+    def timed(self) -> bool:
+        """Whether it applies only at certain hours."""
+        return (self.from_day, self.to_day, self.first_minutes_of_day) != (None, None, None)
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        if (self.factor is None) == (self.bands is None):
+            raise _mistake("'factor' and 'bands' together" if self.bands else "no factor", "one of factor, bands", "incomplete-pair")
+        if (self.bands is None) != (self.against is None):
+            raise _mistake("only one of 'bands' and 'against'", "both, or neither", "incomplete-pair")
+        if not isinstance(self.factor, str) and self.factor is not None and self.factor < 0:
+            raise _mistake(f"the factor {self.factor!r} is below 0", "0 or more", "negative-factor")
+        if any(factor < 0 for _, factor in self.bands or []):
+            raise _mistake("a band's factor below 0", "0 or more", "negative-factor")
+        for first, last in (("from_level", "to_level"), ("from_day", "to_day")):
+            low, high = getattr(self, first), getattr(self, last)
+            if low is not None and high is not None and low > high:
+                raise _mistake(f"{first} {low} is past {last} {high}", f"{first} ≤ {last}")
+        return self

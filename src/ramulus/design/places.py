@@ -1,0 +1,78 @@
+"""Dotted places in a design, such as ``constants.steepness`` or ``multipliers.outgrown.factor``."""
+
+from __future__ import annotations
+
+import copy
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from ramulus.design.design import Design
+from ramulus.errors import UnknownNameError
+
+_PART = re.compile(r"\[(\d+)\]|([^.\[\]]+)")
+
+
+def split_place(place: str) -> list[str]:
+    """Return the parts of a dotted place; list items by number or by their `name`."""
+    return [index or key for index, key in _PART.findall(place)]
+
+
+def value_at(design: Design, place: str) -> Any:
+    """Return what stands at a place, defaults included.
+
+    Raises:
+        UnknownNameError: there is no such place.
+    """
+    value: Any = design.model_dump(mode="json")
+    for part in split_place(place):
+        value = _child(value, part, place)
+    return value
+
+
+def with_values(design: Design, values: Mapping[str, Any]) -> Design:
+    """Return a copy of a design with new values at dotted places; see `Design.with_values`."""
+    data = copy.deepcopy(design.to_dict())
+    complete = design.model_dump(mode="json")
+    for place, value in values.items():
+        _set(data, complete, place, value)
+    changed = Design.from_dict(data, file=design.file)
+    return changed._attached(design.file, design._text)
+
+
+def _set(data: Any, complete: Any, place: str, value: Any) -> None:
+    *path, last = split_place(place) or [""]
+    for part in path:
+        complete = _child(complete, part, place)
+        if isinstance(data, list):
+            data = data[_index(data, part, place)]
+        else:
+            # A table that the author left to its defaults comes into being here.
+            data = data.setdefault(part, {} if complete is None else copy.deepcopy(complete))
+    if isinstance(data, list):
+        data[_index(data, last, place)] = value
+        return
+    # Only places that exist can be set: a mistyped constant must not make a new one.
+    if complete is not None and last not in complete:
+        raise UnknownNameError("place", place, [".".join([*path, key]) for key in complete])
+    data[last] = value
+
+
+def _child(value: Any, part: str, place: str) -> Any:
+    if isinstance(value, list):
+        return value[_index(value, part, place)]
+    if isinstance(value, dict):
+        if part not in value:
+            prefix = place[: place.rfind(part)] if part in place else ""
+            raise UnknownNameError("place", place, [prefix + str(key) for key in value])
+        return value[part]
+    raise UnknownNameError("place", place, [])
+
+
+def _index(items: list[Any], part: str, place: str) -> int:
+    names = [item.get("name", str(i)) if isinstance(item, dict) else str(i) for i, item in enumerate(items)]
+    if part in names:
+        return names.index(part)
+    if part.isdigit() and int(part) < len(items):
+        return int(part)
+    raise UnknownNameError("place", place, names)

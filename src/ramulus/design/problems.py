@@ -1,0 +1,169 @@
+"""Every mistake of a design at once, in words an author understands."""
+
+from __future__ import annotations
+
+import copy
+import types
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Any, Union, get_args, get_origin
+
+from pydantic import BaseModel, ValidationError
+from pydantic_core import ErrorDetails
+
+from ramulus.design.design import Design
+from ramulus.design.names import name_problems
+from ramulus.errors import DesignError, Problem, nearest_name
+
+Location = tuple[int | str, ...]
+_SALVAGE_ROUNDS = 6
+_CAUSED_BY_REMOVAL = ("cost-way", "stat-way", "incomplete-pair")
+_STAND_IN: dict[str, Any] = {
+    "format": 1,
+    "title": "untitled",
+    "tracks": {"stand_in": {"max_level": 2, "cost": {"values": [1]}}},
+}
+
+
+def validated(data: dict[str, Any], file: Path | None, text: str | None = None) -> Design:
+    """Return the design that the data states, or raise a DesignError with every mistake in it."""
+    problems: list[Problem] = []
+    removed: set[str] = set()
+    remaining = data
+    design: Design | None = None
+    for _ in range(_SALVAGE_ROUNDS):
+        try:
+            design = Design.model_validate(remaining)._attached(file, text)
+            break
+        except ValidationError as error:
+            details = error.errors()
+            # After the first round, what a removal itself caused is no mistake of the author's.
+            problems += [_problem(d) for d in details if not problems or d["type"] == "ramulus"
+                         and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL]
+            remaining = _without(remaining, [_location(detail) for detail in details], removed)
+            if remaining is None:
+                break
+    if design is not None:
+        problems += [problem for problem, name in name_problems(design) if name not in removed]
+    if problems:
+        raise DesignError(problems, str(file) if file else None)
+    assert design is not None
+    return design
+
+
+def place_of(location: Location) -> str:
+    """Return a location as authors write it: ``tracks.warden.cost``, ``multipliers[0].factor``."""
+    text = ""
+    for part in location:
+        text += f"[{part}]" if isinstance(part, int) else f".{part}" if text else str(part)
+    return text
+
+
+def _location(detail: ErrorDetails) -> Location:
+    return tuple(part for part in detail["loc"] if part != "[key]")
+
+
+def _problem(detail: ErrorDetails) -> Problem:
+    location = _location(detail)
+    place, kind, found = place_of(location), detail["type"], detail["input"]
+    context: dict[str, Any] = detail.get("ctx") or {}
+    if kind == "ramulus":
+        return Problem(place, context["found"], context["allowed"], context["nearest"] or None, context["code"])
+    if kind == "extra_forbidden":
+        return _unknown_key(location)
+    if kind == "missing":
+        return Problem(place, "missing", "this key is required", code="missing-key")
+    if kind == "literal_error":
+        allowed = str(context["expected"])
+        choices = [choice.strip("'\" ") for choice in allowed.replace(" or ", ",").split(",")]
+        near = nearest_name(found, choices) if isinstance(found, str) else None
+        return Problem(place, f"{found!r}", allowed, near)
+    if kind in ("model_type", "dict_type", "model_attributes_type"):
+        return Problem(place, f"{found!r} is not a table", "a table of keys and values")
+    return Problem(place, f"{_short(found)}", detail["msg"].replace("Input should be ", ""))
+
+
+def _short(found: object) -> str:
+    text = repr(found)
+    return text if len(text) <= 80 else text[:79] + "…"
+
+
+def _unknown_key(location: Location) -> Problem:
+    model = _model_at(Design, location[:-1])
+    keys = list(model.model_fields) if model else []
+    key = str(location[-1])
+    near = nearest_name(key, keys)
+    return Problem(place_of(location), "unknown key", ", ".join(keys), near, code="unknown-key")
+
+
+def _model_at(model: type[BaseModel], location: Location) -> type[BaseModel] | None:
+    """Return the model of the table at a location, following fields, dicts and lists."""
+    annotation: Any = model
+    for part in location:
+        if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+            field = annotation.model_fields.get(str(part))
+            if field is None:
+                return None
+            annotation = _bare(field.annotation)
+        else:
+            annotation = _bare(get_args(annotation)[-1]) if get_args(annotation) else None
+    return annotation if isinstance(annotation, type) and issubclass(annotation, BaseModel) else None
+
+
+def _bare(annotation: Any) -> Any:
+    """Strip `Annotated` and `| None`."""
+    while True:
+        if hasattr(annotation, "__metadata__"):
+            annotation = get_args(annotation)[0]
+        elif get_origin(annotation) in (Union, types.UnionType):
+            annotation = next(choice for choice in get_args(annotation) if choice is not type(None))
+        else:
+            return annotation
+
+
+def _without(data: Mapping[str, Any], locations: list[Location], removed: set[str]) -> dict[str, Any] | None:
+    """Return the data without the faulty parts, so that the rest can still be checked; None if that is all."""
+    remaining = copy.deepcopy(dict(data))
+    for location in sorted(locations, key=_deepest_last_first):
+        path = _existing_path(remaining, location)
+        if not path:
+            if not location or location[0] not in _STAND_IN:
+                return None
+            path = (str(location[0]),)
+            remaining[path[0]] = None
+        holder: Any = remaining
+        for part in path[:-1]:
+            holder = holder[part]
+        removed.update(_names_in(holder[path[-1]]), {str(path[-1])})
+        del holder[path[-1]]
+    for key, value in _STAND_IN.items():
+        if not remaining.get(key):
+            remaining[key] = value
+    return remaining
+
+
+def _deepest_last_first(location: Location) -> tuple[tuple[int, str], ...]:
+    # List items go from the back, so that the indices before them stay right.
+    return tuple((-part, "") if isinstance(part, int) else (0, part) for part in location)
+
+
+def _existing_path(data: Any, location: Location) -> Location:
+    """Return the longest part of a location that stands in the data."""
+    path: list[int | str] = []
+    for part in location:
+        if isinstance(data, dict) and part in data:
+            data = data[part]
+        elif isinstance(data, list) and isinstance(part, int) and part < len(data):
+            data = data[part]
+        else:
+            # A missing key or a fault across keys: the table around it goes.
+            return tuple(path)
+        path.append(part)
+    return tuple(path)
+
+
+def _names_in(data: Any) -> Iterator[str]:
+    if isinstance(data, dict):
+        for key, value in data.items():
+            yield str(key)
+            yield from _names_in(value)

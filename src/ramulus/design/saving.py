@@ -1,0 +1,90 @@
+"""Write designs, and any other file, whole or not at all."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+import tomllib
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from ramulus.design.design import Design
+from ramulus.errors import DataError
+
+
+def save_design(design: Design, path: Path) -> None:
+    """Write a design as TOML or JSON by the file's ending; see `Design.save`."""
+    ending = path.suffix.lower()
+    if ending == ".json":
+        text = json.dumps(design.to_dict(), indent=2, ensure_ascii=False) + "\n"
+    elif ending == ".toml":
+        text = toml_text(design)
+    else:
+        raise DataError(f"{path}: a design cannot be written as {ending or 'a file without ending'}; use .toml, .json")
+    write_whole(path, lambda temporary: temporary.write_text(text, encoding="utf-8", newline="\n"))
+
+
+def toml_text(design: Design) -> str:
+    """Return the design as TOML; comments and order of the file it came from stay."""
+    import tomlkit
+
+    data = design.to_dict()
+    if design._text is None:
+        return tomlkit.dumps(data)
+    document = tomlkit.parse(design._text)
+    _bring_up_to_date(document, tomllib.loads(design._text), data)
+    return tomlkit.dumps(document)
+
+
+def _bring_up_to_date(document: Any, before: dict[str, Any], now: dict[str, Any]) -> None:
+    """Change only what differs, so that everything else keeps its place and its comments."""
+    for key in before.keys() - now.keys():
+        del document[key]
+    for key, value in now.items():
+        if key not in before:
+            document[key] = value
+        elif isinstance(value, dict) and isinstance(before[key], dict):
+            _bring_up_to_date(document[key], before[key], value)
+        elif _same_tables(before[key], value):
+            for item, (old, new) in enumerate(zip(before[key], value, strict=True)):
+                _bring_up_to_date(document[key][item], old, new)
+        elif value != before[key]:
+            document[key] = value
+
+
+def _same_tables(before: Any, now: Any) -> bool:
+    both_lists = isinstance(before, list) and isinstance(now, list) and len(before) == len(now)
+    return both_lists and all(isinstance(item, dict) for item in (*before, *now))
+
+
+def write_whole(path: Path, write: Callable[[Path], object]) -> None:
+    """Let `write` fill a temporary file beside `path`, then rename it: the file is whole or untouched.
+
+    Raises:
+        DataError: the file cannot be written.
+    """
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=path.suffix, dir=path.parent)
+        os.close(handle)
+    except OSError as error:
+        raise DataError(f"{path}: cannot be written ({error.strerror})") from None
+    temporary = Path(name)
+    try:
+        write(temporary)
+        temporary.chmod(_usual_mode(path))
+        temporary.replace(path)
+    except OSError as error:
+        raise DataError(f"{path}: cannot be written ({error.strerror or error})") from None
+    finally:
+        temporary.unlink(missing_ok=True)
+
+
+def _usual_mode(path: Path) -> int:
+    """Return the mode of the file being replaced, or what a new file would get; mkstemp's is private."""
+    if path.exists():
+        return path.stat().st_mode & 0o777
+    mask = os.umask(0)
+    os.umask(mask)
+    return 0o666 & ~mask

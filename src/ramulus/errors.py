@@ -1,0 +1,130 @@
+"""Everything that Ramulus raises on purpose, in one small tree.
+
+Each error carries what a reader needs to mend it: the place, what was found, what is allowed there, and the
+nearest allowed name where a name was mistyped.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One mistake in a design.
+
+    Attributes:
+        place: where it stands, as a dotted path such as ``tracks.warden.cost.formula``.
+        found: what is wrong there, in words.
+        allowed: what may stand there instead ("" when the message says it all).
+        nearest: the allowed name closest to a mistyped one, or None.
+        code: a stable short name of the kind of mistake, as listed in ``docs/findings.md``.
+    """
+
+    place: str
+    found: str
+    allowed: str = ""
+    nearest: str | None = None
+    code: str = "invalid-value"
+
+    def __str__(self) -> str:
+        parts = [f"{self.place}: {self.found}" if self.place else self.found]
+        if self.allowed:
+            parts.append(f"allowed: {self.allowed}")
+        if self.nearest:
+            parts.append(f"did you mean {self.nearest!r}?")
+        return "; ".join(parts)
+
+
+class RamulusError(Exception):
+    """The base of every error that Ramulus raises on purpose."""
+
+
+class FormulaError(RamulusError):
+    """A formula cannot be read, or gives no finite number.
+
+    Attributes:
+        found: what is wrong, in words.
+        allowed: what may stand there instead.
+        nearest: the nearest allowed name, or None.
+        code: the stable short name of the kind of mistake.
+    """
+
+    def __init__(
+        self, found: str, *, allowed: str = "", nearest: str | None = None, code: str = "formula-syntax"
+    ) -> None:
+        self.found, self.allowed, self.nearest, self.code = found, allowed, nearest, code
+        super().__init__(str(Problem("", found, allowed, nearest, code)))
+
+    def at(self, place: str) -> Problem:
+        """Return the same mistake with the place in the design where the formula stands."""
+        return Problem(place, self.found, self.allowed, self.nearest, self.code)
+
+
+class DesignError(RamulusError):
+    """A design is at fault: all of its mistakes at once.
+
+    Attributes:
+        problems: the mistakes, in the order of the file.
+        file: the file's name, or None for a design that was not read from one.
+    """
+
+    def __init__(self, problems: Iterable[Problem], file: str | None = None) -> None:
+        self.problems = tuple(problems)
+        self.file = file
+        prefix = f"{file}: " if file else ""
+        super().__init__("\n".join(f"{prefix}{problem}" for problem in self.problems))
+
+    def in_file(self, file: str | None) -> DesignError:
+        """Return the same error with the name of the file the design came from."""
+        return DesignError(self.problems, file)
+
+    def __reduce__(self) -> tuple[type[DesignError], tuple[tuple[Problem, ...], str | None]]:
+        # Errors cross process borders when a simulation runs on a pool.
+        return DesignError, (self.problems, self.file)
+
+
+class MissingPartError(DesignError):
+    """A command or call needs a part of the design that is not there; ``example`` is the smallest one."""
+
+    def __init__(self, part: str, needed_for: str, example: str) -> None:
+        self.part, self.needed_for, self.example = part, needed_for, example
+        found = f"missing, and {needed_for} needs it; the smallest example:\n\n{example.rstrip()}\n"
+        super().__init__([Problem(part, found, code="missing-part")])
+
+    def __reduce__(self) -> tuple[type[MissingPartError], tuple[str, str, str]]:  # type: ignore[override]
+        return MissingPartError, (self.part, self.needed_for, self.example)
+
+
+class UnknownNameError(RamulusError):
+    """A name was asked for that the design does not have."""
+
+    def __init__(self, kind: str, name: str, known: Iterable[str]) -> None:
+        self.kind, self.name, self.known = kind, name, tuple(known)
+        listed = ", ".join(self.known) or "none at all"
+        near = nearest_name(name, self.known)
+        hint = f"; did you mean {near!r}?" if near else ""
+        super().__init__(f"no {kind} is called {name!r}; there are: {listed}{hint}")
+
+    def __reduce__(self) -> tuple[type[UnknownNameError], tuple[str, str, tuple[str, ...]]]:
+        return UnknownNameError, (self.kind, self.name, self.known)
+
+
+class AwardError(RamulusError, ValueError):
+    """An award, loss or payment that no ledger can book; the ledger is unchanged."""
+
+
+class SavedLedgerError(RamulusError):
+    """A saved ledger does not belong to this design, or is damaged."""
+
+
+class DataError(RamulusError):
+    """A data file (a cost table, a list of awards, a table to write) is at fault."""
+
+
+def nearest_name(name: str, allowed: Iterable[str]) -> str | None:
+    """Return the allowed name most like `name`, or None when none is close."""
+    matches = difflib.get_close_matches(name, list(allowed), n=1, cutoff=0.6)
+    return matches[0] if matches else None

@@ -1,0 +1,64 @@
+"""The figure of pace: played time to each level, a line and a band a profile."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ramulus.plots.style import accent, foot_line, label_tops, new_axes, project_style, time_unit
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.axes import Axes
+
+    from ramulus.simulation.result import SimulationResult
+
+
+def pace(result: SimulationResult, ax: Axes | None = None, *, track: str | None = None, **figure_options: Any) -> Axes:
+    """Draw how fast each player profile reaches each level.
+
+    Args:
+        result: a simulation.
+        ax: the axes to draw on (default: those of a new figure).
+        track: the track (default: the main one).
+        figure_options: are passed to the new figure, such as ``figsize``.
+
+    Returns:
+        The axes: level over played time; the line is the median player, the band p10 to p90.
+    """
+    table = result.pace(track)
+    with project_style():
+        axes = new_axes(ax, **figure_options)
+        longest = float(np.nanmax(table[["hours_p50", "hours_p90"]].to_numpy(), initial=0.0))
+        scale, unit = time_unit(longest)
+        ends = [_line(axes, rows, i, scale) for i, (_, rows) in enumerate(table.groupby("player", sort=False))]
+        name = track or result.design.main_track_name
+        axes.set_title(f"How fast each kind of player levels ({name})", pad=44)
+        axes.set_xlabel(f"played time, {unit}   (line: the median player; band: all but the fastest and the slowest tenth, p10 to p90)")
+        axes.set_ylabel("level")
+        axes.set_xlim(left=0)
+        axes.set_ylim(float(table["level"].min()), float(table["level"].max()) * 1.02)
+        label_tops(axes, [end for end in ends if end is not None])
+        players = ", ".join(f"{count:,} {who or 'players'}" for who, count in result.players.items())
+        foot_line(axes, f"{result.design.title} · {players} · seed {result.seed} · horizon {result.hours:g} h")
+    return axes
+
+
+def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float, float, str, str] | None:
+    """Draw one profile and return its label, or None where not even half reached a second level."""
+    look = accent(index)
+    level = rows["level"].to_numpy()
+    fast, median, slow = (rows[f"hours_p{q}"].to_numpy() * scale for q in (10, 50, 90))
+    # Where the slowest tenth never arrived, the band stays open to the last time that is known.
+    open_end = np.where(np.isnan(slow), np.nanmax(slow, initial=0.0), slow)
+    shown = ~np.isnan(fast)
+    ax.fill_betweenx(level[shown], fast[shown], np.fmax(open_end, fast)[shown], color=look["color"], alpha=0.17, linewidth=0)
+    ax.plot(median, level, **look)
+    arrived = np.nonzero(~np.isnan(median))[0]
+    if not len(arrived):
+        return None
+    last = int(arrived[-1])
+    name = str(rows["player"].iloc[0]) or "players"
+    text = f"{name}\n{median[last]:.3g} {'min' if scale == 60 else 'h'} to level {level[last]}"
+    return float(median[last]), float(level[last]), text, look["color"]

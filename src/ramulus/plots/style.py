@@ -1,0 +1,112 @@
+"""The project's own look: style sheet, accents, units on axes, labels at line ends, the foot line."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib import resources
+from typing import Any
+
+import matplotlib.pyplot as plt
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.ticker import FuncFormatter
+
+from ramulus.formula.functions import Array
+
+# Three families far apart in hue, each next one lighter or darker, so that they stay apart in grey and for eyes that
+# do not tell red from green; dashes tell a second round apart.
+ACCENTS = ("#0B4F6C", "#D1702A", "#7FA650", "#8C3B73", "#45A3B5", "#B59A1F", "#5A4B41", "#C4667A")
+DASHES = ("-", "--", "-.", ":")
+MARK = "#B3262E"
+QUIET = "#8A857A"
+
+
+@contextmanager
+def project_style() -> Iterator[None]:
+    """Draw with the project's style sheet, and leave Matplotlib's settings as they were."""
+    with resources.as_file(resources.files("ramulus.plots") / "ramulus.mplstyle") as sheet, plt.style.context(sheet):
+        yield
+
+
+def new_axes(ax: Axes | None, **figure_options: Any) -> Axes:
+    """Return the axes to draw on: the given ones, or those of a new figure of 1280 × 800 pixels."""
+    if ax is not None:
+        return ax
+    figure = plt.figure(layout="constrained", **figure_options)
+    return figure.add_subplot()
+
+
+def accent(index: int) -> dict[str, Any]:
+    """Return colour and dash of the index-th line."""
+    return {"color": ACCENTS[index % len(ACCENTS)], "linestyle": DASHES[index // len(ACCENTS) % len(DASHES)]}
+
+
+def time_unit(hours: float) -> tuple[float, str]:
+    """Return by what to multiply hours, and the unit's name, so that a longest time reads well."""
+    return (60.0, "minutes") if hours < 1.5 else (1.0, "hours")
+
+
+def foot_line(ax: Axes, text: str) -> None:
+    """Write where the numbers come from below the figure's axes, once a figure."""
+    figure = ax.figure
+    if isinstance(figure, Figure) and not getattr(figure, "_ramulus_foot", None):
+        figure._ramulus_foot = figure.supxlabel(text, x=0.01, ha="left", fontsize=10.5, color=QUIET)  # type: ignore[attr-defined]
+
+
+def label_tops(ax: Axes, ends: list[tuple[float, float, str, str]]) -> None:
+    """Label lines above their ends where they all end at the top, well apart; else to the right of the axes."""
+    to_axes = ax.transData + ax.transAxes.inverted()
+    places = np.array([to_axes.transform((x, y)) for x, y, _, _ in ends]).reshape(-1, 2)
+    order = np.argsort(places[:, 0])
+    apart = np.diff(places[order, 0])
+    needed = [0.0105 * max(len(ends[i][2]), len(ends[j][2])) for i, j in zip(order, order[1:], strict=False)]
+    at_top = (places[:, 1] > 0.9).all() and (apart > needed).all() and (places[:, 0] < 0.94).all()
+    if not at_top:
+        label_ends(ax, [(x, y, text.replace("\n", " · "), color) for x, y, text, color in ends])
+        return
+    for x, y, text, color in ends:
+        ax.annotate(
+            text, (x, y), xytext=(0, 8), textcoords="offset points", color=color, ha="center", va="bottom",
+            fontweight="bold", fontsize=12, annotation_clip=False,
+        )  # fmt: skip
+
+
+def label_ends(ax: Axes, ends: list[tuple[float, float, str, str]], gap: float = 0.042) -> None:
+    """Label lines at their right ends, pushed apart where they would overlap.
+
+    Args:
+        ax: the axes, with limits already set.
+        ends: x, y, text and colour of each label.
+        gap: the least distance between two labels, as a share of the axes' height.
+    """
+    if not ends:
+        return
+    to_axes = ax.transData + ax.transAxes.inverted()
+    heights = np.array([to_axes.transform((x, y))[1] for x, y, _, _ in ends])
+    for index, height in zip(np.argsort(heights), _pushed_apart(np.sort(heights), gap), strict=True):
+        x, y, text, color = ends[int(index)]
+        ax.annotate(
+            text, (x, y), xytext=(1.012, float(height)), textcoords=ax.transAxes, color=color, va="center",
+            fontweight="bold", fontsize=12, annotation_clip=False,
+        )  # fmt: skip
+
+
+def _pushed_apart(heights: Array, gap: float) -> Array:
+    """Return sorted heights moved as little as needed to stand at least a gap apart, within 0 … 1."""
+    moved = heights.copy()
+    for i in range(1, len(moved)):
+        moved[i] = max(moved[i], moved[i - 1] + gap)
+    overshoot = moved[-1] - 1.0
+    if overshoot > 0:
+        moved[-1] -= overshoot
+        for i in range(len(moved) - 2, -1, -1):
+            moved[i] = min(moved[i], moved[i + 1] - gap)
+    return moved
+
+
+def thousands(ax: Axes, axis: str = "y") -> None:
+    """Write the numbers of an axis with thousands separators."""
+    chosen = ax.yaxis if axis == "y" else ax.xaxis
+    chosen.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}" if abs(value) >= 1 or value == 0 else f"{value:g}"))

@@ -1,0 +1,104 @@
+"""From tables to the arrays that the kernel plays over."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.rules.tables import Tables, make_tables
+from ramulus.rules.windows import Timeline, timeline
+from ramulus.simulation.booking import TrackRules, track_rules
+from ramulus.simulation.kernel import ROUNDING_CODES, Settings, World
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.design.player import Player
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """Everything that one profile is played with; plain arrays, so it crosses process borders.
+
+    Attributes:
+        profile: the profile's name ("" where the design has none).
+        spread: sigma of the players' own factor on time.
+        world: its tables.
+        rules: the tracks, the main one first.
+        settings: the numbers of the encounter and of the run.
+    """
+
+    profile: str
+    spread: float
+    world: World
+    rules: TrackRules
+    settings: Settings
+
+
+def track_names(design: Design) -> list[str]:
+    """Return the tracks in the kernel's order: the main one, then the skills in file order."""
+    main = design.main_track_name
+    return [main, *(name for name in design.tracks if name != main)]
+
+
+def make_stages(design: Design, hours: float, most_encounters: int) -> list[Stage]:
+    """Tabulate a design for the kernel, a stage a profile."""
+    from ramulus.design.player import Player
+
+    tables = make_tables(design)
+    rules = track_rules(design, track_names(design))
+    stages = []
+    for index, profile in enumerate(tables.grid.profiles):
+        player = design.players[profile] if profile else Player()
+        when = timeline(design, player, hours)
+        world = _world(tables, index, when)
+        stages.append(Stage(profile, player.spread, world, rules, _settings(design, player, hours, most_encounters)))
+    return stages
+
+
+def _settings(design: Design, player: Player, hours: float, most_encounters: int) -> Settings:
+    from ramulus.design.encounter import Encounter
+
+    encounter = design.encounter or Encounter()
+    failure = encounter.failure
+    return Settings(
+        shape=1.0 / float(encounter.variation) ** 2 if encounter.variation else 0.0,
+        extra_seconds=float(failure.extra_seconds),
+        xp_share=float(failure.xp_share),
+        loss=float(failure.loss),
+        seconds_between=float(player.seconds_between),
+        rounding=ROUNDING_CODES[design.awards.rounding],
+        least_award=float(design.awards.least_award),
+        horizon=float(hours) * 3600.0,
+        most_encounters=int(most_encounters),
+    )
+
+
+def _world(tables: Tables, profile: int, when: Timeline) -> World:
+    design, grid, encounter = tables.design, tables.grid, tables.encounter
+    names = track_names(design)
+    sources = list(design.sources.values())
+    xp = encounter.xp
+    skill_xp = [encounter.skill_xp * tables.skill_product(state)[profile] for state in when.states]
+    return World(
+        first_column=grid.first_column,
+        width=grid.width,
+        practises=np.array([names.index(s.skill) if s.skill else -1 for s in sources], dtype=np.int64),
+        reads=np.array([names.index(track) if track else -1 for track in grid.skill_track], dtype=np.int64),
+        limit=np.array([source.limit or 0 for source in sources], dtype=np.int64),
+        seconds=np.ascontiguousarray(encounter.seconds[profile]),
+        success=np.ascontiguousarray(encounter.success[profile]),
+        weight=np.ascontiguousarray(encounter.weight[profile]),
+        xp_kind=xp.kind,
+        xp_low=xp.low,
+        xp_high=xp.high,
+        xp_fixed=xp.fixed,
+        first_outcome=xp.first.astype(np.int64),
+        outcome=np.asarray(xp.outcome, dtype=np.float64),
+        up_to=np.asarray(xp.up_to, dtype=np.float64),
+        factor=np.stack([np.ascontiguousarray(tables.product(state)[profile]) for state in when.states]),
+        skill_xp=np.stack(skill_xp),
+        borders=when.borders,
+        state=when.state,
+    )
