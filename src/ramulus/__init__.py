@@ -20,12 +20,18 @@ __version__ = "0.1.0"
 # Public names and where they live. They are imported when first used, so that `ramulus --help` and small scripts do
 # not wait for pandas, Matplotlib or Numba.
 _HOMES = {
+    "AwardChain": "analysis.gain",
     "AwardError": "errors",
+    "AwardOutcome": "rules.ledger",
     "DataError": "errors",
     "Design": "design",
     "DesignError": "errors",
+    "Explanation": "analysis.explain",
+    "Finding": "analysis.checks",
     "FormulaError": "errors",
     "Ledger": "rules.ledger",
+    "LedgerEvent": "rules.ledger",
+    "PartyRun": "analysis.party",
     "Problem": "errors",
     "Progress": "simulation.run",
     "RamulusError": "errors",
@@ -34,11 +40,19 @@ _HOMES = {
     "SimulationStopped": "simulation.run",
     "UnknownNameError": "errors",
     "by_share": "simulation.run",
+    "check": "analysis.checks",
+    "compare_rules": "analysis.trace",
     "demo_design": "design",
     "design_schema": "design",
+    "effort_table": "analysis.effort",
+    "explain": "analysis.explain",
+    "gain_table": "analysis.gain",
     "level_table": "analysis.level_table",
     "load_design": "design",
+    "play_party": "analysis.party",
     "simulate": "simulation.run",
+    "trace": "analysis.trace",
+    "trace_source": "analysis.trace",
 }
 _MODULES = ("plots",)
 
@@ -46,7 +60,19 @@ __all__ = [*_HOMES, *_MODULES]  # pyright: ignore
 
 if TYPE_CHECKING:
     from ramulus import plots as plots
+    from ramulus.analysis.checks import Finding as Finding
+    from ramulus.analysis.checks import check as check
+    from ramulus.analysis.effort import effort_table as effort_table
+    from ramulus.analysis.explain import Explanation as Explanation
+    from ramulus.analysis.explain import explain as explain
+    from ramulus.analysis.gain import AwardChain as AwardChain
+    from ramulus.analysis.gain import gain_table as gain_table
     from ramulus.analysis.level_table import level_table as level_table
+    from ramulus.analysis.party import PartyRun as PartyRun
+    from ramulus.analysis.party import play_party as play_party
+    from ramulus.analysis.trace import compare_rules as compare_rules
+    from ramulus.analysis.trace import trace as trace
+    from ramulus.analysis.trace import trace_source as trace_source
     from ramulus.design import Design as Design
     from ramulus.design import demo_design as demo_design
     from ramulus.design import design_schema as design_schema
@@ -59,7 +85,9 @@ if TYPE_CHECKING:
     from ramulus.errors import RamulusError as RamulusError
     from ramulus.errors import SavedLedgerError as SavedLedgerError
     from ramulus.errors import UnknownNameError as UnknownNameError
+    from ramulus.rules.ledger import AwardOutcome as AwardOutcome
     from ramulus.rules.ledger import Ledger as Ledger
+    from ramulus.rules.ledger import LedgerEvent as LedgerEvent
     from ramulus.simulation.result import SimulationResult as SimulationResult
     from ramulus.simulation.run import Progress as Progress
     from ramulus.simulation.run import SimulationStopped as SimulationStopped

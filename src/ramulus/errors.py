@@ -124,7 +124,7 @@ class DataError(RamulusError):
     """A data file (a cost table, a list of awards, a table to write) is at fault."""
 
 
-def nearest_name(name: str, allowed: Iterable[str]) -> str | None:
+def nearest_name(name: str, allowed: Iterable[str], cutoff: float = 0.6) -> str | None:
     """Return the allowed name most like `name`, or None when none is close."""
-    matches = difflib.get_close_matches(name, list(allowed), n=1, cutoff=0.6)
+    matches = difflib.get_close_matches(name, list(allowed), n=1, cutoff=cutoff)
     return matches[0] if matches else None

@@ -62,9 +62,12 @@ class CostShape:
                 f"and {self.late:.1%} towards the cap."
             )
         for jump in self.jumps[:3]:
-            words += f" Jumps at level {jump.level}: {jump.cost:,.0f} XP, {jump.times:.1f} times what its neighbours suggest."
+            words += f" Jumps at level {jump.level}: {jump.cost:,.0f} XP, "
+            words += f"{jump.times:.1f} times what its neighbours suggest."
         if self.falls:
-            words += " Falls at level " + ", ".join(map(str, self.falls[:5])) + ("…" if len(self.falls) > 5 else "") + "."
+            words += (
+                " Falls at level " + ", ".join(map(str, self.falls[:5])) + ("…" if len(self.falls) > 5 else "") + "."
+            )
         return words
 
 

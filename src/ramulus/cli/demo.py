@@ -52,10 +52,23 @@ def demo(
     if not quiet:
         every = [1, 2, 5, 10, 15, 20, 21, 25, 30, 35, 40]
         few = levels[levels["level"].isin(every)]
-        printing.table(few, LEVEL_HEADS, f"{design.title}: some levels (all of them: levels.csv)", shape_in_words(design) + "\n")
-        printing.table(pace[pace["level"].isin([2, 5, 10, 20, 30, 40])], PACE_HEADS, "How fast each kind of player gets there (all levels: pace.csv)", summary(result))
+        printing.table(
+            few,
+            LEVEL_HEADS,
+            f"{design.title}: some levels (all of them: levels.csv)",
+            shape_in_words(design) + "\n",
+        )
+        printing.table(
+            pace[pace["level"].isin([2, 5, 10, 20, 30, 40])],
+            PACE_HEADS,
+            "How fast each kind of player gets there (all levels: pace.csv)",
+            summary(result),
+        )
         print(f"\nIn {folder}: " + ", ".join(sorted(path.name for path in folder.iterdir())))
-        print(f"Next: look at {folder / 'pace.png'}, change a number in {folder / 'canopy.toml'}, and run\n  ramulus simulate {folder / 'canopy.toml'}")
+        print(
+            f"Next: look at {folder / 'pace.png'}, change a number in {folder / 'canopy.toml'}, and run\n  "
+            f"ramulus simulate {folder / 'canopy.toml'}"
+        )
 
 
 def _write_text(path: Path, text: str) -> None:

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from ramulus import __version__
-from ramulus.cli import demo, levels, plot, simulate
+from ramulus.cli import award, check, demo, effort, explain, levels, new, party, plot, simulate
 from ramulus.errors import RamulusError, UnknownNameError
 
 app = typer.Typer(
@@ -37,7 +37,7 @@ def _main(
     pass
 
 
-for command in (demo, levels, simulate, plot):
+for command in (demo, new, check, levels, explain, award, effort, simulate, party, plot):
     command.register(app)
 
 
@@ -59,6 +59,9 @@ def run() -> None:
 
 
 def _fail(error: Exception, status: int) -> None:
-    for line in str(error).splitlines():
-        print(f"error: {line}" if line and not line.startswith(("[", " ")) and "=" not in line.split(":")[0] else line, file=sys.stderr)
+    example = getattr(error, "example", None)
+    for line in (str(error) if example is None else str(error).split("\n")[0]).splitlines():
+        print(f"error: {line}", file=sys.stderr)
+    if example is not None:
+        print(f"\n{example}", file=sys.stderr)
     sys.exit(status)

@@ -5,7 +5,15 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, PlainSerializer, PlainValidator, WithJsonSchema
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    PlainSerializer,
+    PlainValidator,
+    WithJsonSchema,
+)
 from pydantic_core import PydanticCustomError
 
 from ramulus.errors import FormulaError
@@ -29,7 +37,7 @@ def _mistake(found: str, allowed: str, code: str = "invalid-value", nearest: str
 def _number(value: Any) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float):
         raise _mistake(f"{value!r} is not a number", "a number")
-    if isinstance(value, int) and abs(value) > 2**1000 or not math.isfinite(value):
+    if (isinstance(value, int) and abs(value) > 2**1000) or not math.isfinite(value):
         raise _mistake(f"{value!r} is not a finite number", "a finite number")
     return value
 

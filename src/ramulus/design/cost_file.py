@@ -133,13 +133,14 @@ def _json_rows(file: Path, _: str | None) -> tuple[list[Row], str]:
 def _xlsx_rows(file: Path, sheet: str | None) -> tuple[list[Row], str]:
     try:
         import openpyxl
+        from openpyxl.utils.exceptions import InvalidFileException
     except ImportError:
         raise DataError(f"{file}: XLSX needs openpyxl; python -m pip install 'ramulus[excel]'") from None
     from zipfile import BadZipFile
 
     try:
         book = openpyxl.load_workbook(file, read_only=True, data_only=True)
-    except (BadZipFile, KeyError, ValueError, openpyxl.utils.exceptions.InvalidFileException) as error:
+    except (BadZipFile, KeyError, ValueError, InvalidFileException) as error:
         raise DataError(f"{file}: not an XLSX file ({error})") from None
     if sheet is not None and sheet not in book.sheetnames:
         raise DataError(f"{file}: no sheet is called {sheet!r}; there are: {', '.join(book.sheetnames)}")

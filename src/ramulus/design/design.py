@@ -156,9 +156,7 @@ class Design(Model):
         return self
 
     def __repr__(self) -> str:
-        tracks = ", ".join(
-            f"{name} {track.start_level}–{track.max_level}" for name, track in self.tracks.items()
-        )
+        tracks = ", ".join(f"{name} {track.start_level}–{track.max_level}" for name, track in self.tracks.items())
         return f"<Design {self.title!r}: {tracks}; {len(self.sources)} sources, {len(self.players)} profiles>"
 
     __str__ = __repr__
@@ -174,9 +172,7 @@ class Design(Model):
             "multipliers": ", ".join(rule.name for rule in self.multipliers),
             "player profiles": ", ".join(self.players),
         }
-        body = "".join(
-            f"<tr><th>{head}</th><td>{escape(text)}</td></tr>" for head, text in rows.items() if text
-        )
+        body = "".join(f"<tr><th>{head}</th><td>{escape(text)}</td></tr>" for head, text in rows.items() if text)
         return f"<table><caption>{escape(self.title)}</caption>{body}</table>"
 
 

@@ -67,7 +67,7 @@ def _text(file: Path) -> str:
     except FileNotFoundError:
         folder = file.parent
         siblings = [entry.name for entry in folder.iterdir()] if folder.is_dir() else []
-        near = nearest_name(file.name, siblings)
+        near = nearest_name(file.name, siblings, cutoff=0.75)
         problem = Problem("", "no such file", nearest=near, code="unreadable-file")
         raise DesignError([problem], str(file)) from None
     except UnicodeDecodeError as error:

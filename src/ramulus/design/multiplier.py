@@ -51,7 +51,11 @@ class Multiplier(Model):
     @model_validator(mode="after")
     def _consistent(self) -> Self:
         if (self.factor is None) == (self.bands is None):
-            raise _mistake("'factor' and 'bands' together" if self.bands else "no factor", "one of factor, bands", "incomplete-pair")
+            raise _mistake(
+                "'factor' and 'bands' together" if self.bands else "no factor",
+                "one of factor, bands",
+                "incomplete-pair",
+            )
         if (self.bands is None) != (self.against is None):
             raise _mistake("only one of 'bands' and 'against'", "both, or neither", "incomplete-pair")
         if not isinstance(self.factor, str) and self.factor is not None and self.factor < 0:

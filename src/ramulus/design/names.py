@@ -170,7 +170,11 @@ def _references(design: Design) -> Iterator[tuple[str, str | None, str, list[str
     for name, source in design.sources.items():
         yield f"sources.{name}.skill", source.skill, "skill track", skills
     for index, rule in enumerate(design.multipliers):
-        kinds = (("tracks", "track", tracks), ("sources", "source", sources), ("players", "player profile", players))
+        kinds = (
+            ("tracks", "track", tracks),
+            ("sources", "source", sources),
+            ("players", "player profile", players),
+        )
         for key, kind, known in kinds:
             for item, name in enumerate(getattr(rule, key) or []):
                 yield f"multipliers[{index}].{key}[{item}]", name, kind, known
@@ -191,13 +195,13 @@ def _clashes(design: Design) -> Iterator[tuple[Problem, str]]:
     taken = dict.fromkeys(design.constants, "a constant")
     for name in design.stats:
         if name in taken:
-            yield Problem(f"stats.{name}", f"{name!r} is also {taken[name]}", "another name", code="name-clash"), name
+            yield (
+                Problem(f"stats.{name}", f"{name!r} is also {taken[name]}", "another name", code="name-clash"),
+                name,
+            )
         taken[name] = "a stat"
-    for kind, tables in (("players", design.players), ("sources", design.sources)):
-        for key, table in tables.items():  # type: ignore[attr-defined]
-            own = table.traits if kind == "players" else table.numbers
-            for name in own:
-                if name in taken:
-                    place = f"{kind}.{key}." + ("traits." if kind == "players" else "") + name
-                    found = f"{name!r} is also {taken[name]}"
-                    yield Problem(place, found, "another name", code="name-clash"), name
+    own = [(f"players.{key}.traits.{name}", name) for key, player in design.players.items() for name in player.traits]
+    own += [(f"sources.{key}.{name}", name) for key, source in design.sources.items() for name in source.numbers]
+    for place, name in own:
+        if name in taken:
+            yield Problem(place, f"{name!r} is also {taken[name]}", "another name", code="name-clash"), name

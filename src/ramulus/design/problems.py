@@ -29,20 +29,23 @@ def validated(data: dict[str, Any], file: Path | None, text: str | None = None) 
     """Return the design that the data states, or raise a DesignError with every mistake in it."""
     problems: list[Problem] = []
     removed: set[str] = set()
-    remaining = data
+    remaining: dict[str, Any] | None = data
     design: Design | None = None
     for _ in range(_SALVAGE_ROUNDS):
+        if remaining is None:
+            break
         try:
             design = Design.model_validate(remaining)._attached(file, text)
             break
         except ValidationError as error:
             details = error.errors()
             # After the first round, what a removal itself caused is no mistake of the author's.
-            problems += [_problem(d) for d in details if not problems or d["type"] == "ramulus"
-                         and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL]
+            problems += [
+                _problem(d)
+                for d in details
+                if not problems or (d["type"] == "ramulus" and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL)
+            ]
             remaining = _without(remaining, [_location(detail) for detail in details], removed)
-            if remaining is None:
-                break
     if design is not None:
         problems += [problem for problem, name in name_problems(design) if name not in removed]
     if problems:
@@ -151,13 +154,11 @@ def _existing_path(data: Any, location: Location) -> Location:
     """Return the longest part of a location that stands in the data."""
     path: list[int | str] = []
     for part in location:
-        if isinstance(data, dict) and part in data:
-            data = data[part]
-        elif isinstance(data, list) and isinstance(part, int) and part < len(data):
-            data = data[part]
-        else:
-            # A missing key or a fault across keys: the table around it goes.
-            return tuple(path)
+        inside_list = isinstance(data, list) and isinstance(part, int) and part < len(data)
+        if not (inside_list or (isinstance(data, dict) and part in data)):
+            break  # A missing key or a fault across keys: the table around it goes.
+        holder: Any = data
+        data = holder[part]
         path.append(part)
     return tuple(path)
 

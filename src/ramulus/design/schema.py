@@ -10,4 +10,8 @@ from ramulus.design.design import Design
 def design_schema() -> dict[str, Any]:
     """Return the JSON Schema (draft 2020-12) of design files."""
     schema = Design.model_json_schema()
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Ramulus design file"}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **schema,
+        "title": "Ramulus design file",
+    }

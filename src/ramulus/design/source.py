@@ -37,9 +37,7 @@ class XpRange(Model):
 class XpChoice(Model):
     """One of several amounts of XP, each with its chance."""
 
-    one_of: Annotated[
-        list[Annotated[list[NotNegative], Field(min_length=2, max_length=2)]], Field(min_length=1)
-    ]
+    one_of: Annotated[list[Annotated[list[NotNegative], Field(min_length=2, max_length=2)]], Field(min_length=1)]
     """[xp, chance] pairs; the chances add up to 1."""
 
     @model_validator(mode="after")

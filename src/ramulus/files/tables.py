@@ -38,7 +38,10 @@ def write_table(table: pd.DataFrame, path: Path, command: str) -> None:
     if ending not in writers:
         near = nearest_name(ending, ENDINGS)
         hint = f"; did you mean {near!r}?" if near else ""
-        raise DataError(f"{path}: a table cannot be written as {ending or 'a file without ending'}; allowed: {', '.join(ENDINGS)}{hint}")
+        raise DataError(
+            f"{path}: a table cannot be written as {ending or 'a file without ending'}; allowed: "
+            f"{', '.join(ENDINGS)}{hint}"
+        )
     write_whole(path, writers[ending])
 
 

@@ -92,7 +92,9 @@ def _refuse_size(shape: tuple[int, ...]) -> None:
     size = int(np.prod(shape, dtype=np.int64))
     if size > MAX_ELEMENTS:
         raise FormulaError(
-            f"{size:,} values in one evaluation", allowed=f"at most {MAX_ELEMENTS:,}", code="formula-too-large"
+            f"{size:,} values in one evaluation",
+            allowed=f"at most {MAX_ELEMENTS:,}",
+            code="formula-too-large",
         )
 
 
@@ -124,13 +126,13 @@ class _Evaluation:
                 first = self.value(body, _both(active, chosen))
                 return np.where(chosen, first, self.value(otherwise, _both(active, ~chosen)))
             case ast.Call(args=[ast.GeneratorExp() as generator]):
-                return self._over_range(cast(ast.Call, node), generator, active)
+                return self._over_range(node, generator, active)
             case _:
                 return self._call(cast(ast.Call, node), active)
 
     def _unary(self, operator: ast.unaryop, value: Array) -> Array:
         if isinstance(operator, ast.Not):
-            return (value == 0).astype(self.dtype)
+            return np.asarray((value == 0).astype(self.dtype))
         return -value if isinstance(operator, ast.USub) else value
 
     def _comparison(self, node: ast.Compare, active: Mask) -> Array:
@@ -251,8 +253,8 @@ class _Evaluation:
             # cumsum adds one after the other, as a loop would; sum() would pair terms up.
             return np.cumsum(np.where(inside, terms, 0), axis=-1)[..., -1]
         if name == "min":
-            return np.min(np.where(inside, terms, np.inf), axis=-1)
-        return np.max(np.where(inside, terms, -np.inf), axis=-1)
+            return np.asarray(np.min(np.where(inside, terms, np.inf), axis=-1))
+        return np.asarray(np.max(np.where(inside, terms, -np.inf), axis=-1))
 
 
 def _both(active: Mask, condition: NDArray[np.bool_]) -> NDArray[np.bool_]:

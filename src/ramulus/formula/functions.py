@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-Array = NDArray[np.floating[Any]]
+Array = NDArray[Any]
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,7 @@ def round_half_away(x: Array) -> Array:
     return np.where(np.abs(x - whole) >= 0.5, whole + np.sign(x), whole)
 
 
-def power(base: Array, exponent: Array) -> Array:
+def power(base: Array | float, exponent: Array | float) -> Array:
     """Raise to a power; whole numbers to whole powers come out exact while they fit a float64 (2**53)."""
     result = np.power(base, exponent)
     exact = (base == np.trunc(base)) & (exponent == np.trunc(exponent)) & (exponent >= 0)
@@ -42,11 +42,11 @@ def power(base: Array, exponent: Array) -> Array:
 
 
 def _smallest(*arguments: Array) -> Array:
-    return np.minimum.reduce(np.broadcast_arrays(*arguments))
+    return np.asarray(np.minimum.reduce(np.broadcast_arrays(*arguments)))
 
 
 def _largest(*arguments: Array) -> Array:
-    return np.maximum.reduce(np.broadcast_arrays(*arguments))
+    return np.asarray(np.maximum.reduce(np.broadcast_arrays(*arguments)))
 
 
 def _clip(x: Array, low: Array, high: Array) -> Array:
@@ -70,7 +70,18 @@ FUNCTIONS: dict[str, Function] = {
 RANGE_FUNCTIONS = ("sum", "min", "max")
 
 VARIABLES = frozenset(
-    "level previous xp base start_level source_level gap skill_level leader_level party_size".split()
+    [
+        "level",
+        "previous",
+        "xp",
+        "base",
+        "start_level",
+        "source_level",
+        "gap",
+        "skill_level",
+        "leader_level",
+        "party_size",
+    ]
 )
 """Names that Ramulus itself gives to formulas, somewhere."""
 

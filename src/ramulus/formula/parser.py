@@ -156,9 +156,7 @@ def _check_number(node: ast.Constant) -> None:
 
 def _check_operator(operator: ast.operator) -> None:
     if isinstance(operator, ast.BitXor):
-        raise FormulaError(
-            "'^' is not a power here", allowed="'**' for powers", nearest="**", code="caret-for-power"
-        )
+        raise FormulaError("'^' is not a power here", allowed="'**' for powers", nearest="**", code="caret-for-power")
     if not isinstance(operator, _OPERATORS):
         raise FormulaError(f"the operator {type(operator).__name__}", allowed="+ - * / // % **")
 

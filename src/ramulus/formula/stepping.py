@@ -96,16 +96,16 @@ def _copy(tree: ast.expr) -> ast.expr:
 class _Scalar(ast.NodeTransformer):
     """Rewrite a checked tree so that each number and function is the one `evaluate` uses."""
 
-    def visit_Constant(self, node: ast.Constant) -> ast.expr:  # noqa: N802
+    def visit_Constant(self, node: ast.Constant) -> ast.expr:
         return ast.Call(ast.Name("_number", ast.Load()), [node], [])
 
-    def visit_BinOp(self, node: ast.BinOp) -> ast.expr:  # noqa: N802
+    def visit_BinOp(self, node: ast.BinOp) -> ast.expr:
         self.generic_visit(node)
         if isinstance(node.op, ast.Pow):
             return ast.Call(ast.Name("_power", ast.Load()), [node.left, node.right], [])
         return node
 
-    def visit_Call(self, node: ast.Call) -> ast.expr:  # noqa: N802
+    def visit_Call(self, node: ast.Call) -> ast.expr:
         self.generic_visit(node)
         function = cast(ast.Name, node.func)
         over_range = len(node.args) == 1 and isinstance(node.args[0], ast.GeneratorExp)

@@ -12,7 +12,7 @@ def text_of(node: ast.expr) -> str:
 
 
 class _BareRanges(ast.NodeTransformer):
-    def visit_GeneratorExp(self, node: ast.GeneratorExp) -> ast.expr:  # noqa: N802
+    def visit_GeneratorExp(self, node: ast.GeneratorExp) -> ast.expr:
         loop = node.generators[0]
         text = f"{text_of(node.elt)} for {ast.unparse(loop.target)} in {text_of(loop.iter)}"
         return ast.Name(text, ast.Load())

@@ -35,9 +35,9 @@ class _Reorder(ast.NodeTransformer):
     def __init__(self, arrange: Callable[[_Chain], _Chain]) -> None:
         self.arrange = arrange
 
-    def visit_BinOp(self, node: ast.BinOp) -> ast.expr:  # noqa: N802
+    def visit_BinOp(self, node: ast.BinOp) -> ast.expr:
         head, *rest = self.arrange(_chain_of(node))
-        tree = self.visit(head[1])
+        tree: ast.expr = self.visit(head[1])
         for operator, operand in rest:
             tree = ast.BinOp(tree, operator, self.visit(operand))
         return tree

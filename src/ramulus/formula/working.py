@@ -91,7 +91,7 @@ class _Working:
                 first = _literal(self.reduce(left))
                 return self._finish(node, ast.BinOp(first, operator, _literal(self.reduce(right))))
             case ast.Call(args=[ast.GeneratorExp() as generator]):
-                return self._over_range(cast(ast.Call, node), generator)
+                return self._over_range(node, generator)
             case _:
                 call = cast(ast.Call, node)
                 arguments: list[ast.expr] = [_literal(self.reduce(argument)) for argument in call.args]
@@ -151,7 +151,11 @@ def _literal(value: float) -> ast.expr:
 
 
 def _rounding_note(put_in: ast.expr, value: float) -> str:
-    words = {"floor": "rounded down", "ceil": "rounded up", "round": "rounded to nearest, halves away from zero"}
+    words = {
+        "floor": "rounded down",
+        "ceil": "rounded up",
+        "round": "rounded to nearest, halves away from zero",
+    }
     match put_in:
         case ast.Call(func=ast.Name(id=name), args=[argument]) if name in words:
             before = _compute(argument, {})

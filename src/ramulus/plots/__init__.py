@@ -1,5 +1,11 @@
-"""Figures from tables and results: each takes `ax=` or figure options and returns the Axes."""
+"""Figures from designs, tables and results: each takes `ax=` or figure options and returns the Axes."""
 
+from ramulus.plots.awards import awards
+from ramulus.plots.costs import costs
+from ramulus.plots.effort import effort, income
+from ramulus.plots.gain import gain
 from ramulus.plots.pace import pace
+from ramulus.plots.party import party
+from ramulus.plots.stats import stats
 
-__all__ = ["pace"]
+__all__ = ["awards", "costs", "effort", "gain", "income", "pace", "party", "stats"]

@@ -35,7 +35,10 @@ def pace(result: SimulationResult, ax: Axes | None = None, *, track: str | None 
         ends = [_line(axes, rows, i, scale) for i, (_, rows) in enumerate(table.groupby("player", sort=False))]
         name = track or result.design.main_track_name
         axes.set_title(f"How fast each kind of player levels ({name})", pad=44)
-        axes.set_xlabel(f"played time, {unit}   (line: the median player; band: all but the fastest and the slowest tenth, p10 to p90)")
+        axes.set_xlabel(
+            f"played time, {unit}   (line: the median player; band: all but the fastest and the slowest "
+            "tenth, p10 to p90)"
+        )
         axes.set_ylabel("level")
         axes.set_xlim(left=0)
         axes.set_ylim(float(table["level"].min()), float(table["level"].max()) * 1.02)
@@ -53,12 +56,20 @@ def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float
     # Where the slowest tenth never arrived, the band stays open to the last time that is known.
     open_end = np.where(np.isnan(slow), np.nanmax(slow, initial=0.0), slow)
     shown = ~np.isnan(fast)
-    ax.fill_betweenx(level[shown], fast[shown], np.fmax(open_end, fast)[shown], color=look["color"], alpha=0.17, linewidth=0)
+    ax.fill_betweenx(
+        level[shown],
+        fast[shown],
+        np.fmax(open_end, fast)[shown],
+        color=look["color"],
+        alpha=0.17,
+        linewidth=0,
+    )
     ax.plot(median, level, **look)
     arrived = np.nonzero(~np.isnan(median))[0]
     if not len(arrived):
         return None
     last = int(arrived[-1])
     name = str(rows["player"].iloc[0]) or "players"
-    text = f"{name}\n{median[last]:.3g} {'min' if scale == 60 else 'h'} to level {level[last]}"
+    reached = "" if last == len(level) - 1 else f" to level {level[last]}"
+    text = f"{name}\n{median[last]:.3g} {'min' if scale == 60 else 'h'}{reached}"
     return float(median[last]), float(level[last]), text, look["color"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from importlib import resources
+from itertools import pairwise
 from typing import Any
 
 import matplotlib.pyplot as plt
@@ -26,7 +27,10 @@ QUIET = "#8A857A"
 @contextmanager
 def project_style() -> Iterator[None]:
     """Draw with the project's style sheet, and leave Matplotlib's settings as they were."""
-    with resources.as_file(resources.files("ramulus.plots") / "ramulus.mplstyle") as sheet, plt.style.context(sheet):
+    with (
+        resources.as_file(resources.files("ramulus.plots") / "ramulus.mplstyle") as sheet,
+        plt.style.context(sheet),
+    ):
         yield
 
 
@@ -61,7 +65,8 @@ def label_tops(ax: Axes, ends: list[tuple[float, float, str, str]]) -> None:
     places = np.array([to_axes.transform((x, y)) for x, y, _, _ in ends]).reshape(-1, 2)
     order = np.argsort(places[:, 0])
     apart = np.diff(places[order, 0])
-    needed = [0.0105 * max(len(ends[i][2]), len(ends[j][2])) for i, j in zip(order, order[1:], strict=False)]
+    widths = [max(map(len, text.split("\n"))) for _, _, text, _ in ends]
+    needed = [0.0105 * (widths[i] + widths[j]) / 2 for i, j in pairwise(order)]
     at_top = (places[:, 1] > 0.9).all() and (apart > needed).all() and (places[:, 0] < 0.94).all()
     if not at_top:
         label_ends(ax, [(x, y, text.replace("\n", " · "), color) for x, y, text, color in ends])
@@ -109,4 +114,6 @@ def _pushed_apart(heights: Array, gap: float) -> Array:
 def thousands(ax: Axes, axis: str = "y") -> None:
     """Write the numbers of an axis with thousands separators."""
     chosen = ax.yaxis if axis == "y" else ax.xaxis
-    chosen.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}" if abs(value) >= 1 or value == 0 else f"{value:g}"))
+    chosen.set_major_formatter(
+        FuncFormatter(lambda value, _: f"{value:,.0f}" if abs(value) >= 1 or value == 0 else f"{value:g}")
+    )

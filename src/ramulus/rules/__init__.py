@@ -1,0 +1,1 @@
+"""The rules: costs, awards, stats, encounters and multipliers, tabulated."""

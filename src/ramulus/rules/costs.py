@@ -69,7 +69,9 @@ def cost_curve(design: Design, track: str | None = None) -> CostCurve:
     name = track or design.main_track_name
     what = design.track(name)
     place = f"tracks.{name}.cost"
-    parts = [_part(design, name, way, low, high) for way, low, high in _ways(what.cost, what.start_level, what.max_level)]
+    parts = [
+        _part(design, name, way, low, high) for way, low, high in _ways(what.cost, what.start_level, what.max_level)
+    ]
     curve = _joined(parts, name, what.start_level, what.max_level)
     _refuse_standstill(curve, place)
     if what.start_xp >= curve.costs[0]:

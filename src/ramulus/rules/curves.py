@@ -33,7 +33,7 @@ def through_points(place: str, points: list[list[float]], between: str, at: Arra
         raise fault(place, found, 'points that reach, or beyond = "hold"', "table-short")
     inside = np.clip(at, levels[0], levels[-1])
     if between == "step":
-        return values[np.searchsorted(levels, inside, side="right") - 1]
+        return np.asarray(values[np.searchsorted(levels, inside, side="right") - 1])
     if between == "smooth" and len(levels) > 2:
         from scipy.interpolate import PchipInterpolator
 
@@ -45,5 +45,5 @@ def through_points(place: str, points: list[list[float]], between: str, at: Arra
         right = np.minimum(left + 1, len(levels) - 1)
         width = np.where(right > left, levels[right] - levels[left], 1)
         # As a ratio, so that ten doubled three times is 80, where exp(log) would fall just short of it.
-        return values[left] * power(values[right] / values[left], (inside - levels[left]) / width)
-    return np.interp(inside, levels, values)
+        return np.asarray(values[left] * power(values[right] / values[left], (inside - levels[left]) / width))
+    return np.asarray(np.interp(inside, levels, values))

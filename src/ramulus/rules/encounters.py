@@ -73,7 +73,12 @@ def encounter_tables(grid: Grid) -> EncounterTables:
         DesignError: a time is negative, a chance is outside 0 … 1, a weight is negative, or all are 0 at a level.
     """
     return EncounterTables(
-        _seconds(grid), _success(grid), _weight(grid), xp_tables(grid.design, grid.levels), _skill_xp(grid), _shown(grid)
+        _seconds(grid),
+        _success(grid),
+        _weight(grid),
+        xp_tables(grid.design, grid.levels),
+        _skill_xp(grid),
+        _shown(grid),
     )
 
 
@@ -136,7 +141,9 @@ def _success(grid: Grid) -> Array:
 def _weight(grid: Grid) -> Array:
     encounter = grid.design.encounter
     everything = np.arange(len(grid.source_of))
-    values = np.ones(grid.shape) * _evaluated(grid, "encounter.weight", encounter.weight if encounter else 1, everything)
+    values = np.ones(grid.shape) * _evaluated(
+        grid, "encounter.weight", encounter.weight if encounter else 1, everything
+    )
     _refuse(grid, "weight", values, values < 0, "a weight", "0 or more", "negative-weight")
     own = np.array([source.weight for source in grid.design.sources.values()], dtype=np.float64)
     values = np.where(grid.open, values * own[grid.source_of], 0.0)

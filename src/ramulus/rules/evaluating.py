@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from ramulus.errors import DesignError, FormulaError, Problem
 from ramulus.formula import evaluate, parse
@@ -13,7 +14,7 @@ from ramulus.formula.functions import Array
 
 
 def evaluate_at(
-    place: str, value: float | str, names: Mapping[str, ArrayLike], where: NDArray[np.bool_] | None = None
+    place: str, value: float | str, names: Mapping[str, Any], where: NDArray[np.bool_] | None = None
 ) -> Array:
     """Return the value of a number or formula that stands at `place`; only elements in `where` must be finite.
 

@@ -125,7 +125,9 @@ def _skill_of(design: Design, name: str, source: Source) -> str:
 def _formulas_of(design: Design, source: Source) -> list[str]:
     encounter = design.encounter
     shared = [encounter.seconds, encounter.success] if encounter else [None, None]
-    found = [own if own is not None else other for own, other in zip((source.seconds, source.success), shared, strict=True)]
+    found = [
+        own if own is not None else other for own, other in zip((source.seconds, source.success), shared, strict=True)
+    ]
     if encounter:
         found.append(encounter.weight)
         found += [text for text in encounter.show.values() if has_numbers(design, source, text)]
@@ -147,7 +149,12 @@ def _open(design: Design, levels: Array) -> NDArray[np.bool_]:
 
 
 def _names(
-    design: Design, profiles: tuple[str, ...], levels: Array, source_of: Index, skill_level: Array, skills: list[str]
+    design: Design,
+    profiles: tuple[str, ...],
+    levels: Array,
+    source_of: Index,
+    skill_level: Array,
+    skills: list[str],
 ) -> dict[str, Array]:
     sources = list(design.sources.values())
     level = levels[None, :, None]

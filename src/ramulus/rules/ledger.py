@@ -53,7 +53,12 @@ class AwardOutcome:
     __slots__ = ("_bar", "_earned", "_kept", "_wasted", "_xp", "amount", "level", "level_before", "points")
 
     def __init__(
-        self, bar: Bar, amount: float, levels: tuple[int, int], units: tuple[int, int, int, int], points: float
+        self,
+        bar: Bar,
+        amount: float,
+        levels: tuple[int, int],
+        units: tuple[int, int, int, int],
+        points: float,
     ) -> None:
         self._bar, self.amount, self.points = bar, amount, points
         self.level_before, self.level = levels
@@ -158,7 +163,7 @@ class Ledger:
         self._costs: list[int] = to_units(curve.costs, self._scale).tolist()
         # XP is counted in whole units, so "exceeded" is one unit more than "reached".
         self._thresholds = [cost + self._exceeded for cost in self._costs]
-        self._bar = Bar(tuple(self._costs), self._scale, self.start_level, self._at_cap)
+        self.bar = Bar(tuple(self._costs), self._scale, self.start_level, self._at_cap)
         self._totals: list[int] = np.concatenate([[0], np.cumsum(self._costs, dtype=np.int64)]).tolist()
         self._granted = [plain_number(points) for points in points_granted(design, curve.track).tolist()]
         self._listeners: list[tuple[str, Listener]] = []
@@ -181,7 +186,9 @@ class Ledger:
     def _start(self, level: int | None, xp: float | None) -> None:
         level = self.start_level if level is None else level
         if not self.start_level <= level <= self.max_level:
-            raise AwardError(f"level {level} is outside the track {self.track!r}: {self.start_level} … {self.max_level}")
+            raise AwardError(
+                f"level {level} is outside the track {self.track!r}: {self.start_level} … {self.max_level}"
+            )
         if xp is None:
             xp = self._start_xp if level == self.start_level else 0
         units = self._units(xp, "the starting XP")
@@ -239,17 +246,17 @@ class Ledger:
     @property
     def cost(self) -> float:
         """XP from this level to the next; not a number at the cap."""
-        return self._bar.cost(self._level)
+        return self.bar.cost(self._level)
 
     @property
     def progress(self) -> float:
         """The bar: XP over cost, 0 … 1. At a cap that discards, the bar is full."""
-        return self._bar.progress(self._level, self._xp)
+        return self.bar.progress(self._level, self._xp)
 
     @property
     def label(self) -> str:
         """The bar's text, such as ``Level 7 · 218 / 640``."""
-        return self._bar.label(self._level, self._xp)
+        return self.bar.label(self._level, self._xp)
 
     # --- awards and losses -------------------------------------------------------------------------------------
 
@@ -274,7 +281,7 @@ class Ledger:
         kept = self._xp if self._level > before else 0
         wasted = self._wasted - wasted_before
         outcome = AwardOutcome(
-            self._bar, amount, (before, self._level), (kept, wasted, self._xp, self._earned), self._points
+            self.bar, amount, (before, self._level), (kept, wasted, self._xp, self._earned), self._points
         )
         if self._listeners and (wasted or self._level > before):
             self._tell(self._award_events(before, outcome.wasted))
@@ -493,4 +500,3 @@ class Ledger:
         if not (math.isfinite(number) and number >= 0):
             raise AwardError(f"{what} of {amount!r}; allowed: a finite number of 0 or more")
         return int(number) * self._scale if number.is_integer() else round(number * self._scale)
-

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 def rule_factors(
-    grid: Grid, *, for_skill: bool = False, leader_level: Array | None = None, party_size: int = 1
+    grid: Grid, *, for_skill: bool = False, leader_level: Array | float | None = None, party_size: int = 1
 ) -> list[Array]:
     """Return the factor of each rule over the grid, not a number where the rule does not apply.
 
@@ -36,12 +36,10 @@ def rule_factors(
     Raises:
         DesignError: a factor is below 0 or not finite where it applies.
     """
-    names = dict(grid.names)
+    names: dict[str, Any] = dict(grid.names)
     names["leader_level"] = names["level"] if leader_level is None else leader_level
     names["party_size"] = np.float64(party_size)
-    return [
-        _factor(grid, index, rule, names, for_skill) for index, rule in enumerate(grid.design.multipliers)
-    ]
+    return [_factor(grid, index, rule, names, for_skill) for index, rule in enumerate(grid.design.multipliers)]
 
 
 def _factor(grid: Grid, index: int, rule: Multiplier, names: Mapping[str, Array], for_skill: bool) -> Array:
@@ -62,9 +60,7 @@ def _factor(grid: Grid, index: int, rule: Multiplier, names: Mapping[str, Array]
     return np.where(applies, np.where(np.isfinite(factor), factor, 1.0), np.nan)
 
 
-def _refuse_negative(
-    grid: Grid, place: str, rule: Multiplier, factor: Array, where: NDArray[np.bool_]
-) -> None:
+def _refuse_negative(grid: Grid, place: str, rule: Multiplier, factor: Array, where: NDArray[np.bool_]) -> None:
     negative = (factor < 0) & where
     if negative.any():
         p, level, column = (int(axis[0]) for axis in np.nonzero(negative))
@@ -83,7 +79,7 @@ def _applies(grid: Grid, rule: Multiplier, for_skill: bool) -> NDArray[np.bool_]
     high = np.inf if rule.to_level is None else rule.to_level
     by_level = (grid.levels >= low) & (grid.levels <= high)
     by_source = np.array([_selects(design, rule, name, for_skill) for name in grid.sources])[grid.source_of]
-    return by_profile[:, None, None] & by_level[None, :, None] & by_source[None, None, :]
+    return np.asarray(by_profile[:, None, None] & by_level[None, :, None] & by_source[None, None, :])
 
 
 def _selects(design: Design, rule: Multiplier, name: str, for_skill: bool) -> bool:
@@ -134,7 +130,7 @@ def _added(group: Array, first: int) -> Array:
     if (total < 0).any():
         found = f'the "add" rules add up to a factor of {total.min():.6g}'
         raise fault(f"multipliers[{first}].stack", found, "0 or more", "negative-factor")
-    return total
+    return np.asarray(total)
 
 
 def _best(group: Array) -> Array:
@@ -147,7 +143,7 @@ def always_on(design: Design) -> tuple[int, ...]:
     return tuple(index for index, rule in enumerate(design.multipliers) if not rule.timed)
 
 
-def award_of(design: Design, xp: Array, product: Array) -> Array:
+def award_of(design: Design, xp: Array | float, product: Array | float) -> Array:
     """Return the award on success: the XP drawn times the product, rounded, and never below the least award."""
     award = rounded(xp * product, design.awards.rounding)
     return np.maximum(award, design.awards.least_award)

@@ -17,7 +17,7 @@ ROUNDINGS: dict[str, Any] = {
 }
 
 
-def rounded(values: Array, rounding: str) -> Array:
+def rounded(values: Array | float, rounding: str) -> Array:
     """Return the values rounded "down", to the "nearest" (halves away from zero), "up", or not ("none")."""
     result: Array = ROUNDINGS[rounding](np.asarray(values, dtype=np.float64))
     return result

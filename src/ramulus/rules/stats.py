@@ -69,7 +69,7 @@ def _grown(design: Design, name: str, stat: Stat, levels: Array, others: Mapping
     base = np.float64(0 if stat.base is None else stat.base)
     match stat.way:
         case "per_level":
-            return base + np.float64(stat.per_level or 0) * steps
+            return np.asarray(base + np.float64(stat.per_level or 0) * steps)
         case "growth":
             return base * power(np.float64(stat.growth or 0), steps)
         case "formula":
@@ -80,7 +80,7 @@ def _grown(design: Design, name: str, stat: Stat, levels: Array, others: Mapping
         case "points":
             curve = through_points(f"stats.{name}.points", stat.points or [], stat.between, levels, "error")
             return curve * base if stat.of == "base" else curve
-    return base
+    return np.full(len(levels), base)
 
 
 def _listed(name: str, values: list[float], wanted: int) -> Array:

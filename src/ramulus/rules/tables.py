@@ -81,7 +81,7 @@ class Tables:
         if share == 1.0:
             return mean_award_of(self.design, low, high, product)
         amounts = np.arange(low, high + 1)
-        return np.mean([self._paid(np.asarray(amount), product, share) for amount in amounts], axis=0)
+        return np.asarray(np.mean([self._paid(np.asarray(amount), product, share) for amount in amounts], axis=0))
 
     def _mean_of_choice(self, index: int, product: Array, share: float) -> Array:
         xp = self.encounter.xp
@@ -100,7 +100,7 @@ class Tables:
         total = weight[:, :, grid.first_column].sum(axis=2, keepdims=True)
         own_first = weight[:, :, grid.first_column[grid.source_of]]
         total = total - own_first + weight
-        return np.divide(weight, total, out=np.zeros_like(weight), where=total > 0)
+        return np.asarray(np.divide(weight, total, out=np.zeros_like(weight), where=total > 0))
 
 
 def make_tables(design: Design, profiles: list[str] | None = None) -> Tables:

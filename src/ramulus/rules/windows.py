@@ -53,7 +53,7 @@ def calendar_day(player: Player, seconds: Array) -> Array:
     if not player.has_schedule:
         return np.full(np.shape(seconds), np.nan)
     day = np.floor(np.asarray(seconds, dtype=np.float64) / seconds_per_day(player))
-    return 7 * (day // player.week) + day % player.week + 1
+    return np.asarray(7 * (day // player.week) + day % player.week + 1)
 
 
 def timeline(design: Design, player: Player, hours: float) -> Timeline:

@@ -1,0 +1,1 @@
+"""Level tables to kernel to result: many players, encounter by encounter."""

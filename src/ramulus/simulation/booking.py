@@ -137,9 +137,7 @@ def book_loss(rules: TrackRules, track: int, level: int, xp: int, units: int) ->
 
 
 @njit(cache=True, nogil=True)
-def book_many(
-    rules: TrackRules, level: int, xp: int, units: NDArray[np.int64], out: NDArray[np.int64]
-) -> None:
+def book_many(rules: TrackRules, level: int, xp: int, units: NDArray[np.int64], out: NDArray[np.int64]) -> None:
     """Book awards one after the other on the first track; `out` gets level, XP, wasted and kept, shape (n, 4)."""
     for i in range(len(units)):
         before = level

@@ -70,7 +70,14 @@ def play_chunk(job: Job) -> Chunk:
     play(keys[: job.players], pace[: job.players], job.stage.world, job.stage.rules, job.stage.settings, tally)
     sums = {name: getattr(tally, name) for name in ("income", "met", "won", "waste", "lost")}
     return Chunk(
-        job.profile_index, job.chunk, tally.arrival, tally.encounters, tally.ended, tally.last, tally.clock, sums
+        job.profile_index,
+        job.chunk,
+        tally.arrival,
+        tally.encounters,
+        tally.ended,
+        tally.last,
+        tally.clock,
+        sums,
     )
 
 

@@ -35,7 +35,7 @@ def save_result(result: SimulationResult, path: Path) -> None:
 
     def write(temporary: Path) -> None:
         with temporary.open("wb") as stream:
-            np.savez_compressed(stream, **arrays)  # type: ignore[arg-type]
+            np.savez_compressed(stream, **arrays)
 
     write_whole(path, write)
 
@@ -65,4 +65,4 @@ def _profile(arrays: np.lib.npyio.NpzFile, names: list[str], index: int, name: s
         whole = f"{index}.{part}.values"
         samples.append(WholeSample(arrays[whole]) if whole in names else BinnedSample(arrays[f"{index}.{part}.counts"]))
     sums = {key.split(".", 2)[2]: arrays[key] for key in names if key.startswith(f"{index}.sums.")}
-    return ProfileResult(name, players, *samples, arrays[f"{index}.ended"], sums)
+    return ProfileResult(name, players, samples[0], samples[1], samples[2], arrays[f"{index}.ended"], sums)

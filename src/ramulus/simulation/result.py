@@ -106,11 +106,15 @@ class _Profile:
     def result(self) -> ProfileResult:
         players = sum(part.stop - part.start for part in self.done)
         if self.keep:
-            rows = np.concatenate([np.arange(part.start, part.stop) for part in sorted(self.done, key=lambda s: s.start)])
-            samples: list[Sample] = [WholeSample(v) for v in _three(self.arrival[rows], self.encounters[rows], self.starts)]
+            rows = np.concatenate(
+                [np.arange(part.start, part.stop) for part in sorted(self.done, key=lambda s: s.start)]
+            )
+            samples: list[Sample] = [
+                WholeSample(v) for v in _three(self.arrival[rows], self.encounters[rows], self.starts)
+            ]
         else:
             samples = list(self.binned)
-        return ProfileResult(self.stage.profile, players, *samples, self.ended, self.sums)  # type: ignore[arg-type]
+        return ProfileResult(self.stage.profile, players, samples[0], samples[1], samples[2], self.ended, self.sums)
 
 
 def _three(arrival: Array, encounters: NDArray[np.int32], starts: NDArray[np.int64]) -> tuple[Array, Array, Array]:
@@ -256,7 +260,8 @@ class SimulationResult:
             raise RamulusError(f"level {level} is outside the track: {levels[0]} … {levels[-1]}")
         index = where.start + level - int(levels[0])
         return pd.Series(
-            {name: p.seconds.below(index, hours * HOUR) / p.players for name, p in self.profiles.items()}, name="reached"
+            {name: p.seconds.below(index, hours * HOUR) / p.players for name, p in self.profiles.items()},
+            name="reached",
         )
 
     def level_at(self, hours: float, track: str | None = None) -> pd.DataFrame:
@@ -394,4 +399,4 @@ class SimulationResult:
     def _repr_html_(self) -> str:
         from html import escape
 
-        return f"<p>{escape(repr(self))}</p>" + self.pace().to_html(index=False, float_format="{:.3g}".format)
+        return str(f"<p>{escape(repr(self))}</p>" + self.pace().to_html(index=False, float_format="{:.3g}".format))

@@ -147,9 +147,7 @@ def _counts(design: Design, stages: list[Stage], players: int | Mapping[str, int
     return counts
 
 
-def _jobs(
-    stages: list[Stage], counts: list[int], seed: int, stop: NDArray[np.int8]
-) -> Iterator[Job]:
+def _jobs(stages: list[Stage], counts: list[int], seed: int, stop: NDArray[np.int8]) -> Iterator[Job]:
     for index, (stage, count) in enumerate(zip(stages, counts, strict=True)):
         for chunk in range(-(-count // CHUNK)):
             yield Job(stage, seed, index, chunk, min(CHUNK, count - chunk * CHUNK), stop)

@@ -1,0 +1,46 @@
+"""What is wrong or suspicious in a design, with reasons and ways out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from ramulus.analysis.checks.awards import check_awards
+from ramulus.analysis.checks.costs import check_costs
+from ramulus.analysis.checks.edges import check_edges
+from ramulus.analysis.checks.encounters import check_encounters
+from ramulus.analysis.checks.finding import Finding, from_problem, guarded
+from ramulus.analysis.checks.multipliers import FACTOR_CEILING, check_multipliers
+from ramulus.analysis.checks.names import check_names
+from ramulus.analysis.checks.parties import check_party
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+__all__ = ["FACTOR_CEILING", "Finding", "check", "from_problem"]
+
+_ORDER = {"error": 0, "warning": 1, "note": 2}
+
+
+def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> list[Finding]:
+    """Return what is wrong or suspicious in a design, errors first.
+
+    Args:
+        design: the design.
+        factor_ceiling: stacked multipliers above this are found.
+
+    Returns:
+        The findings; none where all is well. ``docs/findings.md`` lists their codes.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> [finding.code for finding in rm.check(rm.demo_design()) if finding.code == "cost-wall"]
+        ['cost-wall']
+    """
+
+    def multipliers(design: Design) -> Iterator[Finding]:
+        return check_multipliers(design, factor_ceiling)
+
+    checks = (check_costs, check_edges, check_awards, check_names, check_encounters, multipliers, check_party)
+    found = [finding for one in checks for finding in guarded(one, design)]
+    return sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity])

@@ -1,0 +1,182 @@
+"""`ramulus award`: what each award does."""
+
+from __future__ import annotations
+
+import math
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.output import Column, Printing, number, percent, xp
+from ramulus.errors import AwardError, DataError
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.design import Design
+
+HEADS = {
+    "step": Column("award", number()),
+    "label": Column("bar"),
+    "amount": Column("XP", xp),
+    "levels_gained": Column("levels\ngained", number()),
+    "wasted": Column("wasted\nXP", xp),
+    "kept": Column("kept past\nthreshold", xp),
+    "progress": Column("bar", percent(0)),
+    "points": Column("points", xp),
+    "earned": Column("earned\nXP", xp),
+    "source": Column("source"),
+    "level_before": Column("level\nbefore", number()),
+    "level": Column("level", number()),
+    "xp": Column("XP in\nlevel", xp),
+    "cost": Column("cost\nXP", xp),
+}
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command."""
+    app.command()(award)
+
+
+def award(
+    file: options.File,
+    amounts: Annotated[list[str] | None, typer.Argument(help="Awards in XP, such as 40 40 90.")] = None,
+    source: Annotated[str | None, typer.Option("--from", help="Award what a source gives instead.")] = None,
+    amounts_file: Annotated[
+        str | None,
+        typer.Option("--awards", metavar="FILE", help="Read awards from a file, one a line; - for standard input."),
+    ] = None,
+    times: Annotated[int, typer.Option("--times", min=1, max=1_000_000, help="Repeat the awards.")] = 1,
+    level: Annotated[int | None, typer.Option("--level", help="Start at this level.")] = None,
+    start_xp: Annotated[float | None, typer.Option("--xp", help="Start with this much XP in the level.")] = None,
+    also: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--also",
+            metavar="RULE=VALUE",
+            help="Show the same awards under another overflow rule (repeatable).",
+        ),
+    ] = None,
+    during: Annotated[
+        list[str] | None, typer.Option("--during", help="Count a timed multiplier as on (repeatable).")
+    ] = None,
+    track: options.Track = None,
+    player: options.PlayerOption = None,
+    seed: options.Seed = 0,
+    changes: options.SetValues = None,
+    form: options.FormatOption = options.Format.table,
+    output: options.Output = None,
+    quiet: options.Quiet = False,
+) -> None:
+    """What each award does, one row each: level-ups, carry, waste, points and the bar's text."""
+    design = options.load(file, changes)
+    options.one_player(design, player)
+    printing = Printing("award", form, output, quiet)
+    start: dict[str, Any] = {"level": level, "xp": start_xp}
+    if source is not None:
+        if amounts or amounts_file or also:
+            raise typer.BadParameter("--from goes without amounts, --awards and --also")
+        _from_source(design, source, times, player, seed, during or [], start, printing)
+        return
+    given = _amounts(amounts or [], amounts_file) * times
+    if also:
+        _side_by_side(design, given, also, track, start, printing)
+    else:
+        _one_run(design, given, track, start, printing)
+
+
+def _amounts(words: list[str], file: str | None) -> list[float]:
+    given = [_amount(word, f"award {i}", AwardError) for i, word in enumerate(words, 1)]
+    if file is not None:
+        try:
+            text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
+        except (OSError, UnicodeDecodeError) as error:
+            raise DataError(
+                f"{file}: cannot be read ({getattr(error, 'strerror', None) or 'not UTF-8 text'})"
+            ) from None
+        name = "standard input" if file == "-" else file
+        for line, words_there in enumerate(text.splitlines(), 1):
+            parts = words_there.split("#")[0].replace(",", " ").replace(";", " ").split()
+            given += [_amount(word, f"{name}: line {line}", DataError) for word in parts]
+    if not given:
+        raise typer.BadParameter("no awards; give amounts, --awards FILE or --from SOURCE", param_hint="AMOUNTS")
+    return given
+
+
+def _amount(word: str, place: str, kind: type[Exception]) -> float:
+    try:
+        value: float = int(word) if word.lstrip("+").isdigit() else float(word)
+    except ValueError:
+        value = math.nan
+    if not (math.isfinite(value) and value >= 0):
+        message = f"{place}: {word!r} is no award; allowed: a finite number of 0 or more"
+        raise typer.BadParameter(message, param_hint="AMOUNTS") if kind is AwardError else kind(message)
+    return value
+
+
+def _one_run(design: Design, given: list[float], track: str | None, start: dict[str, Any], printing: Printing) -> None:
+    from ramulus.analysis.trace import totals_in_words, trace
+
+    table = trace(design, given, track, **start)
+    table.insert(1, "source", "")
+    name = track or design.main_track_name
+    heads = {key: head for key, head in HEADS.items() if key != "source" or printing.format is not options.Format.table}
+    shown = table if printing.format is not options.Format.table or printing.output else table.drop(columns="source")
+    printing.table(shown, heads, f"{design.title}: awards to {name}", totals_in_words(table))
+
+
+def _from_source(
+    design: Design, source: str, times: int, player: str | None, seed: int, during: list[str],
+    start: dict[str, Any], printing: Printing,
+) -> None:  # fmt: skip
+    from ramulus.analysis.trace import totals_in_words, trace_source
+
+    table, chains = trace_source(design, source, times, player=player, seed=seed, during=during, **start)
+    who = player or next(iter(design.players), "a player")
+    foot = [
+        totals_in_words(table),
+        "",
+        "How each award came about:",
+        *_chain_lines(table, [str(c) for c in chains]),
+    ]
+    printing.table(table, HEADS, f"{design.title}: successes of {who} at {source}", "\n".join(foot))
+
+
+def _chain_lines(table: pd.DataFrame, chains: list[str]) -> list[str]:
+    """Return a line for each run of equal chains, a few at most."""
+    lines: list[tuple[str, str]] = []
+    for step, level, chain in zip(table["step"], table["level_before"], chains, strict=True):
+        if not lines or lines[-1][1] != chain:
+            lines.append((f"  from award {step}, level {level}: {chain}", chain))
+    shown = [line for line, _ in lines[:12]]
+    return [*shown, f"  … {len(lines) - 12} more"] if len(lines) > 12 else shown
+
+
+def _side_by_side(
+    design: Design,
+    given: list[float],
+    also: list[str],
+    track: str | None,
+    start: dict[str, Any],
+    printing: Printing,
+) -> None:
+    from ramulus.analysis.trace import compare_rules
+
+    variants = {}
+    for text in also:
+        key, equals, value = text.partition("=")
+        if not equals or not value.strip():
+            raise typer.BadParameter(f"{text!r}; write RULE=VALUE, such as carry=0", param_hint="--also")
+        variants[text] = {key.strip(): options.value_of(value.strip())}
+    table = compare_rules(design, given, variants, track, **start)
+    heads = {"step": Column("award", number()), "amount": Column("XP", xp)}
+    for name in table.columns[2:]:
+        what, _, title = name.partition(" (")
+        heads[name] = Column(f"{title.rstrip(')')}\n{what if what != 'xp' else 'XP'}", xp)
+    wasted = {t: float(table[f"wasted ({t})"].sum()) for t in ("now", *variants)}
+    levels = {t: int(table[f"level ({t})"].iloc[-1]) for t in ("now", *variants)}
+    foot = [f"{t}: ends at level {levels[t]}, {wasted[t]:,.10g} XP wasted" for t in wasted]
+    printing.table(table, heads, f"{design.title}: the same awards under other rules", "\n".join(foot))

@@ -1,0 +1,64 @@
+"""`ramulus check`: what is wrong or suspicious, with reasons and ways out."""
+
+from __future__ import annotations
+
+import textwrap
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.output import WIDTH, Printing
+from ramulus.errors import DesignError
+
+if TYPE_CHECKING:
+    from ramulus.analysis.checks.finding import Finding
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command."""
+    app.command()(check)
+
+
+def check(
+    file: options.File,
+    strict: Annotated[bool, typer.Option("--strict", help="Exit 1 on warnings too.")] = False,
+    ceiling: Annotated[float, typer.Option("--ceiling", help="Find stacked multipliers above this.")] = 10.0,
+    changes: options.SetValues = None,
+    form: options.FormatOption = options.Format.table,
+    output: options.Output = None,
+    quiet: options.Quiet = False,
+) -> None:
+    """Say what is wrong or suspicious, why, and what to do about it.
+
+    Exit status: 1 on errors, 0 on warnings and notes alone (--strict: 1 on warnings).
+    """
+    from ramulus.analysis.checks import check as find
+    from ramulus.analysis.checks import from_problem
+
+    try:
+        findings = find(options.load(file, changes), factor_ceiling=ceiling)
+    except DesignError as error:
+        findings = [from_problem(problem) for problem in error.problems]
+    _show(findings, Printing("check", form, output, quiet), str(file))
+    severities = {finding.severity for finding in findings}
+    if "error" in severities or (strict and "warning" in severities):
+        raise typer.Exit(1)
+
+
+def _show(findings: list[Finding], printing: Printing, file: str) -> None:
+    if printing.format is not options.Format.table or printing.output is not None:
+        import pandas as pd
+
+        columns = ["code", "severity", "place", "level", "reason", "way_out"]
+        rows = [[getattr(finding, name) for name in columns] for finding in findings]
+        printing.table(pd.DataFrame(rows, columns=columns).astype({"level": object}), {})
+        return
+    for finding in findings:
+        place = finding.place or file
+        print(f"{finding.severity} {finding.code} at {place}")
+        print(textwrap.indent(textwrap.fill(finding.reason, WIDTH - 4), "    "))
+        print(textwrap.indent(textwrap.fill(f"→ {finding.way_out}", WIDTH - 4), "    "))
+    counts = {word: sum(f.severity == word for f in findings) for word in ("error", "warning", "note")}
+    found = ", ".join(f"{count} {word}{'s' if count != 1 else ''}" for word, count in counts.items() if count)
+    print(f"{file}: {found or 'nothing to say'}")

@@ -1,0 +1,117 @@
+"""`ramulus effort` and `ramulus gain`: what an encounter takes, and what it awards."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.output import Column, Printing, factor, number, percent, significant, xp
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.design import Design
+
+EFFORT_HEADS = {
+    "player": Column("player"),
+    "level": Column("level", number()),
+    "source": Column("source"),
+    "chance": Column("chance to\nbe next", percent()),
+    "seconds": Column("seconds", number(1)),
+    "success": Column("success", percent()),
+    "award": Column("award\nXP", xp),
+    "xp_per_hour": Column("XP per\nhour", number()),
+}
+GAIN_HEADS = {
+    "player": Column("player"),
+    "level": Column("level", number()),
+    "source": Column("source"),
+    "base": Column("base\nXP", significant),
+    "factor": Column("factor", factor),
+    "award": Column("award\nXP", xp),
+}
+FromLevel = Annotated[int | None, typer.Option("--from", help="The first level to show.")]
+ToLevel = Annotated[int | None, typer.Option("--to", help="The last level to show.")]
+Source = Annotated[str | None, typer.Option("--source", help="Only this source.")]
+SkillLevel = Annotated[
+    int | None, typer.Option("--skill-level", help="The skill level, for sources that depend on one.")
+]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands."""
+    app.command()(effort)
+    app.command()(gain)
+
+
+def effort(
+    file: options.File,
+    from_level: FromLevel = None,
+    to_level: ToLevel = None,
+    source: Source = None,
+    skill_level: SkillLevel = None,
+    player: options.PlayerOption = None,
+    changes: options.SetValues = None,
+    form: options.FormatOption = options.Format.table,
+    output: options.Output = None,
+    quiet: options.Quiet = False,
+) -> None:
+    """Seconds, chance of success and XP per hour by level and source, and what the design counts.
+
+    XP per hour counts failures and the seconds between encounters. Timed multipliers are off.
+    """
+    from ramulus.analysis.effort import effort_table
+
+    design = options.load(file, changes)
+    who = _profile(design, player)
+    table = _some(effort_table(design, who, skill_level=skill_level), design, from_level, to_level, source)
+    printing = Printing("effort", form, output, quiet)
+    title = f"{design.title}: one encounter of {who or 'a player'}"
+    printing.table(table, EFFORT_HEADS, title, "(--player shows another profile.)" if len(design.players) > 1 else "")
+
+
+def gain(
+    file: options.File,
+    from_level: FromLevel = None,
+    to_level: ToLevel = None,
+    source: Source = None,
+    during: Annotated[
+        list[str] | None, typer.Option("--during", help="Count a timed multiplier as on (repeatable).")
+    ] = None,
+    skill_level: SkillLevel = None,
+    player: options.PlayerOption = None,
+    changes: options.SetValues = None,
+    form: options.FormatOption = options.Format.table,
+    output: options.Output = None,
+    quiet: options.Quiet = False,
+) -> None:
+    """What each source awards at each level, with the multipliers behind it."""
+    from ramulus.analysis.gain import gain_table
+
+    design = options.load(file, changes)
+    who = _profile(design, player)
+    table = gain_table(design, who, during=during or (), skill_level=skill_level)
+    heads = dict(GAIN_HEADS)
+    heads.update({rule.name: Column(rule.name.replace(" ", "\n"), factor) for rule in design.multipliers})
+    timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
+    foot = f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)." if timed else ""
+    title = f"{design.title}: awards on success to {who or 'a player'}"
+    Printing("gain", form, output, quiet).table(_some(table, design, from_level, to_level, source), heads, title, foot)
+
+
+def _profile(design: Design, player: str | None) -> str | None:
+    """Return the profile asked for, or the first one."""
+    return options.one_player(design, player) or next(iter(design.players), None)
+
+
+def _some(table: pd.DataFrame, design: Design, low: int | None, high: int | None, source: str | None) -> pd.DataFrame:
+    if source is not None:
+        design.source(source)
+        table = table[table["source"] == source]
+    if low is not None:
+        table = table[table["level"] >= low]
+    if high is not None:
+        table = table[table["level"] <= high]
+    return table.reset_index(drop=True)

@@ -1,0 +1,51 @@
+"""`ramulus new` and `ramulus schema`: a design to start from, and what editors complete from."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.output import Printing
+from ramulus.errors import DataError
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands."""
+    app.command()(new)
+    app.command()(schema)
+
+
+def new(
+    file: Annotated[Path, typer.Argument(help="Where to write it (.toml).", show_default=False)],
+    force: Annotated[bool, typer.Option("--force", help="Replace a file that is there.")] = False,
+    quiet: options.Quiet = False,
+) -> None:
+    """Write a commented starter design."""
+    from ramulus.design import starter_text, write_whole
+
+    if file.suffix.lower() != ".toml":
+        raise DataError(f"{file}: a starter design is TOML; allowed: a name that ends in .toml")
+    if file.exists() and not force:
+        raise DataError(f"{file}: is there already; --force replaces it")
+    text = starter_text().replace("THIS_FILE", file.name)
+    write_whole(file, lambda temporary: temporary.write_text(text, encoding="utf-8"))
+    Printing("new", quiet=quiet).say(f"wrote {file}; next: ramulus levels {file}")
+
+
+def schema(
+    output: Annotated[Path | None, typer.Option("--output", help="Write it to a file instead.")] = None,
+    quiet: options.Quiet = False,
+) -> None:
+    """Print the JSON Schema of design files."""
+    from ramulus.design import design_schema, write_whole
+
+    text = json.dumps(design_schema(), indent=2, ensure_ascii=False)
+    if output is None:
+        print(text)
+        return
+    write_whole(output, lambda temporary: temporary.write_text(text + "\n", encoding="utf-8"))
+    Printing("schema", quiet=quiet).say(f"wrote {output}")

@@ -1,0 +1,112 @@
+"""The figures of effort: a heat map of any effort column, and income by level."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ramulus.analysis.effort import Effort, effort_table
+from ramulus.errors import UnknownNameError
+from ramulus.plots.heat import heat_map
+from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style, thousands
+from ramulus.rules.tables import make_tables
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+    from ramulus.design import Design
+
+_COLUMNS = {
+    "chance": ("chance of being the next encounter, %", "%"),
+    "seconds": ("seconds an attempt", ".0f"),
+    "success": ("chance of success, %", "%"),
+    "award": ("XP on success, mean", ".0f"),
+    "xp_per_hour": ("XP per hour", ".0f"),
+}
+
+
+def effort(
+    design: Design,
+    column: str = "xp_per_hour",
+    ax: Axes | None = None,
+    *,
+    player: str | None = None,
+    **figure_options: Any,
+) -> Axes:
+    """Draw one column of the effort table over levels and sources.
+
+    Args:
+        design: the design.
+        column: any column of `effort_table`, the design's own shown columns included.
+        ax: the axes to draw on (default: those of a new figure).
+        player: the profile (default: the first).
+        figure_options: are passed to the new figure.
+
+    Returns:
+        The axes. Empty cells: the source is closed at that level.
+
+    Raises:
+        UnknownNameError: there is no such column.
+    """
+    who = player or next(iter(design.players), None)
+    table = effort_table(design, who)
+    known = [name for name in table.columns if name not in ("player", "level", "source")]
+    if column not in known:
+        raise UnknownNameError("effort column", column, known)
+    unit, style = _COLUMNS.get(column, (column, ".3g"))
+    with project_style():
+        axes = new_axes(ax, **figure_options)
+        heat_map(axes, table, column, unit, style)
+        axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({who or 'a player'})")
+        foot_line(
+            axes,
+            f"{design.title} · {who or 'a player'} · timed multipliers off · empty: closed at that level",
+        )
+    return axes
+
+
+def income(design: Design, ax: Axes | None = None, *, player: str | None = None, **figure_options: Any) -> Axes:
+    """Draw XP per hour by level: each source on its own, and the mix that a player meets.
+
+    Args:
+        design: the design.
+        ax: the axes to draw on (default: those of a new figure).
+        player: the profile (default: the first).
+        figure_options: are passed to the new figure.
+
+    Returns:
+        The axes.
+    """
+    who = player or next(iter(design.players), None)
+    tables = make_tables(design, [who] if who else None)
+    table = effort_table(design, who)
+    xp, seconds = Effort(tables).mix(tables.grid.first_column)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        mix = 3600 * xp[0] / seconds[0]
+    with project_style():
+        axes = new_axes(ax, **figure_options)
+        peaks = []
+        for index, (name, rows) in enumerate(table.groupby("source", sort=False)):
+            look = accent(index)
+            axes.plot(rows["level"], rows["xp_per_hour"], **{**look, "linewidth": 1.5})
+            best = rows.loc[rows["xp_per_hour"].idxmax()]
+            peaks.append((float(best["level"]), float(best["xp_per_hour"]), str(name), look["color"]))
+        axes.plot(tables.grid.levels, mix, color="#23211D", linewidth=3.6)
+        axes.set_title(f"What an hour brings, by level ({who or 'a player'})")
+        axes.set_xlabel("level")
+        axes.set_ylabel("XP per hour, failures and pauses counted")
+        axes.set_xlim(float(tables.grid.levels[0]), float(tables.grid.levels[-1]))
+        axes.set_ylim(bottom=0)
+        thousands(axes)
+        label_ends(axes, [(float(tables.grid.levels[-1]), float(mix[-1]), "the mix", "#23211D")])
+        for x, y, text, color in peaks:
+            axes.annotate(
+                text, (x, y), xytext=(0, 6), textcoords="offset points", color=color, fontsize=11, fontweight="bold",
+                ha="left" if x < 5 else "center",
+            )  # fmt: skip
+        foot_line(
+            axes,
+            f"{design.title} · {who or 'a player'} · timed multipliers off · black: the mix by chance of being met",
+        )
+    return axes

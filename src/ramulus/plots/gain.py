@@ -1,0 +1,74 @@
+"""The figure of gain: the factor against the level gap, and the awards over levels and sources."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import matplotlib.pyplot as plt
+import numpy as np
+
+from ramulus.analysis.gain import gain_table
+from ramulus.plots.heat import heat_map
+from ramulus.plots.style import QUIET, accent, foot_line, project_style
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    import pandas as pd
+    from matplotlib.axes import Axes
+
+    from ramulus.design import Design
+
+
+def gain(
+    design: Design, ax: Sequence[Axes] | None = None, *, player: str | None = None, during: Iterable[str] = (),
+    **figure_options: Any,
+) -> np.ndarray[Any, Any]:  # fmt: skip
+    """Draw how awards scale: the factor against the level gap, and awards over levels and sources.
+
+    Args:
+        design: the design.
+        ax: two axes (default: those of a new figure).
+        player: the profile (default: the first).
+        during: names of timed multipliers to count as on.
+        figure_options: are passed to the new figure.
+
+    Returns:
+        The two axes: the factor, and the heat map.
+    """
+    who = player or next(iter(design.players), None)
+    table = gain_table(design, who, during=during)
+    with project_style():
+        if ax is None:
+            options = {"gridspec_kw": {"height_ratios": [2, 3]}, **figure_options}
+            _, ax = plt.subplots(2, 1, layout="constrained", **options)
+        pair = np.ravel(np.asarray(ax, dtype=object))
+        _factor(pair[0], design, table)
+        heat_map(pair[1], table, "award", "XP on success, mean", ".0f")
+        pair[1].set_title("What a success awards, by level and source")
+        on = ", ".join(during) or "off"
+        foot_line(
+            pair[0],
+            f"{design.title} · {who or 'a player'} · timed multipliers: {on} · empty: closed at that level",
+        )
+    return pair
+
+
+def _factor(ax: Axes, design: Design, table: pd.DataFrame) -> None:
+    levels = {name: source.level for name, source in design.sources.items()}
+    for index, (name, rows) in enumerate(table.groupby("source", sort=False)):
+        gap = rows["level"] - levels[str(name)]
+        ax.plot(
+            gap,
+            rows["factor"],
+            marker="o",
+            markersize=4,
+            **{**accent(index), "linewidth": 1.4},
+            label=str(name),
+        )
+    ax.axvline(0, color=QUIET, linewidth=1)
+    ax.set_title("How the factor falls with the player's lead")
+    ax.set_xlabel("level gap: the player's level less the source's")
+    ax.set_ylabel("factor on XP")
+    ax.set_ylim(bottom=0)
+    ax.legend(ncols=2, loc="upper right", fontsize=11)

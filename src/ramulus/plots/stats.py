@@ -1,0 +1,114 @@
+"""The figure of stats: how each grows with level."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import matplotlib.pyplot as plt
+import numpy as np
+
+from ramulus.design.names import stat_track
+from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style
+from ramulus.rules.stats import stat_table
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+    from ramulus.design import Design
+
+
+def stats(
+    design: Design, names: Sequence[str] | None = None, ax: Axes | None = None, *, player: str | None = None,
+    relative: bool = False, **figure_options: Any,
+) -> np.ndarray[Any, Any]:  # fmt: skip
+    """Draw how stats grow with level.
+
+    Args:
+        design: the design.
+        names: the stats (default: all of the main track).
+        ax: the axes to draw on; only with `relative` (default: those of a new figure).
+        player: the profile whose upgrades count (default: every profile, a line each; without profiles, none).
+        relative: draw all stats on one axis, over their value at the start.
+        figure_options: are passed to the new figure.
+
+    Returns:
+        The axes, one a stat, or a single one with `relative`.
+
+    Raises:
+        MissingPartError: the design has no stats.
+    """
+    design.require("stats", "a figure of stats")
+    main = design.main_track_name
+    chosen = list(names or [name for name, stat in design.stats.items() if stat_track(design, stat) == main])
+    with project_style():
+        if relative:
+            axes = np.array([new_axes(ax, **figure_options)])
+            _relative(axes[0], design, chosen, player)
+        else:
+            _, grid = plt.subplots(1, len(chosen), layout="constrained", squeeze=False, **figure_options)
+            axes = grid[0]
+            _own_axes(axes, design, chosen, player)
+        foot_line(
+            axes[0],
+            f"{design.title} · " + (f"upgrades as {player} buys" if player else "upgrades as each profile buys"),
+        )
+    return axes
+
+
+def _levels(design: Design, name: str) -> Any:
+    track = design.track(stat_track(design, design.stats[name]))
+    return np.arange(track.start_level, track.max_level + 1)
+
+
+def _own_axes(axes: Any, design: Design, names: list[str], player: str | None) -> None:
+    profiles: list[str | None] = [player] if player else [*design.players] or [None]
+    tables = {who: stat_table(design, who) for who in profiles}
+    for ax, name in zip(axes, names, strict=True):
+        levels = _levels(design, name)
+        lines = {who: table[name] for who, table in tables.items()}
+        ends = []
+        for index, who in enumerate(_alike(lines)):
+            values = lines[who[0]]
+            ax.plot(levels, values, drawstyle="steps-mid", **accent(index))
+            text = "" if len(who) == len(lines) else ", ".join(map(str, who)) + " "
+            ends.append((float(levels[-1]), float(values[-1]), f"{text}{values[-1]:.4g}", accent(index)["color"]))
+        ax.set_title(name)
+        ax.set_xlabel("level")
+        ax.set_ylabel(f"{name} (unit of the design)" if ax is axes[0] else "")
+        ax.set_ylim(bottom=0)
+        ax.margins(x=0.01)
+        label_ends(ax, ends, gap=0.045)
+
+
+def _alike(lines: dict[str | None, Any]) -> list[list[str | None]]:
+    """Return the profiles grouped by equal lines."""
+    groups: list[list[str | None]] = []
+    for who, values in lines.items():
+        same = next((group for group in groups if np.array_equal(lines[group[0]], values)), None)
+        if same is None:
+            groups.append([who])
+        else:
+            same.append(who)
+    return groups
+
+
+def _relative(ax: Axes, design: Design, names: list[str], player: str | None) -> None:
+    table = stat_table(design, player or next(iter(design.players), None))
+    ends = []
+    for index, name in enumerate(names):
+        values = table[name] / table[name][0] if table[name][0] else table[name]
+        ax.plot(_levels(design, name), values, drawstyle="steps-mid", **accent(index))
+        ends.append(
+            (
+                float(_levels(design, name)[-1]),
+                float(values[-1]),
+                f"{name} ×{values[-1]:.3g}",
+                accent(index)["color"],
+            )
+        )
+    ax.set_title("How each stat grows, over its value at the start")
+    ax.set_xlabel("level")
+    ax.set_ylabel("times the start value")
+    ax.set_ylim(bottom=0)
+    label_ends(ax, ends)
