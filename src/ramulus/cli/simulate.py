@@ -58,14 +58,25 @@ def simulate(
     p10, p50, p90: a tenth, half, nine tenths of the players got there in that time. A player who did not get there
     counts as later than all who did.
     """
+    from ramulus.simulation.run import SimulationStopped
+
     design = options.load(file, changes)
     options.one_player(design, player)
-    result = run_simulation(design, players, hours, seed, quiet, player)
+    stopped = None
+    try:
+        result = run_simulation(design, players, hours, seed, quiet, player)
+    except SimulationStopped as stop:
+        if stop.result is None:
+            raise
+        print(f"{stop}; the table shows those.", file=sys.stderr)
+        stopped, result = stop, stop.result
     table = result.pace(track, interval=0.95 if interval else None)
     printing = Printing("simulate", form, output, quiet)
     if form is options.Format.table and output is None:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
     printing.table(table, HEADS, repr(result)[1:-1].removeprefix("SimulationResult "), summary(result))
+    if stopped is not None:
+        raise typer.Exit(130)
 
 
 def summary(result: SimulationResult) -> str:
@@ -109,21 +120,16 @@ def _income(result: SimulationResult) -> list[str]:
 def run_simulation(
     design: Design, players: int, hours: float, seed: int, quiet: bool, player: str | None = None
 ) -> SimulationResult:
-    """Simulate with a progress bar on standard error; an interrupt gives what is there, if anything."""
-    from ramulus.simulation.run import SimulationStopped
+    """Simulate with a progress bar on standard error.
+
+    Raises:
+        SimulationStopped: it was interrupted; the error holds what was done.
+    """
     from ramulus.simulation.run import simulate as run
 
     counts = {player: players} if player is not None else players
     with progress_bar(quiet) as progress:
-        try:
-            return run(design, counts, hours, seed, progress=progress)
-        except SimulationStopped as stop:
-            if stop.result is None:
-                raise
-            stopped = stop
-    print(f"{stopped}; the table shows those.", file=sys.stderr)
-    assert stopped.result is not None
-    return stopped.result
+        return run(design, counts, hours, seed, progress=progress)
 
 
 @contextmanager

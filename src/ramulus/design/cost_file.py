@@ -49,6 +49,8 @@ def read_cost_table(file: Path, gives: str | None = None, sheet: str | None = No
         rows, decimal = readers.get(ending, _csv_rows)(file, sheet)
     except OSError as error:
         raise DataError(f"{file}: cannot be read ({error.strerror or error})") from None
+    if not rows:
+        raise DataError(f"{file}: no row of numbers below the column heads")
     columns = list(dict.fromkeys(column for _, row in rows for column in row))
     quantity = _quantity(file, columns, gives)
     levels = _numbers(file, rows, "level", decimal)

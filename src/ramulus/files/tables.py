@@ -69,7 +69,15 @@ def _to_excel(table: pd.DataFrame, file: Path, command: str) -> None:
         import openpyxl  # noqa: F401
     except ImportError:
         raise DataError(f"{file.name}: XLSX needs openpyxl; python -m pip install 'ramulus[excel]'") from None
-    table.to_excel(file, index=False, sheet_name=command[:31], engine="openpyxl")
+    import pandas as pd
+
+    with pd.ExcelWriter(file, engine="openpyxl") as writer:
+        table.to_excel(writer, index=False, sheet_name=command[:31])
+        for cells in writer.sheets[command[:31]].iter_rows(min_row=2):
+            for cell in cells:
+                # openpyxl writes 16 digits, and many a float64 needs 17; text in a number's cell goes as it is.
+                if isinstance(cell.value, float) and float(f"{cell.value:.16g}") != cell.value:
+                    cell._value = repr(cell.value)
 
 
 def _to_parquet(table: pd.DataFrame, file: Path) -> None:

@@ -80,9 +80,8 @@ class _Working:
                 return value
             case ast.BoolOp():
                 return self._logic(node)
-            case ast.Compare(left=left, ops=operators, comparators=rest):
-                values = [_literal(self.reduce(side)) for side in (left, *rest)]
-                return self._finish(node, ast.Compare(values[0], operators, values[1:]))
+            case ast.Compare():
+                return self._comparison(node)
             case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=number)):
                 return -float(cast(float, number))
             case ast.UnaryOp(op=operator, operand=operand):
@@ -96,6 +95,15 @@ class _Working:
                 call = cast(ast.Call, node)
                 arguments: list[ast.expr] = [_literal(self.reduce(argument)) for argument in call.args]
                 return self._finish(node, ast.Call(call.func, arguments, []))
+
+    def _comparison(self, node: ast.Compare) -> float:
+        """A chain stops at its first comparison that does not hold, as in Python."""
+        values = [_literal(self.reduce(node.left))]
+        for operator, comparator in zip(node.ops, node.comparators, strict=True):
+            values.append(_literal(self.reduce(comparator)))
+            if not _compute(ast.Compare(values[-2], [operator], [values[-1]]), {}):
+                break
+        return self._finish(node, ast.Compare(values[0], node.ops[: len(values) - 1], values[1:]))
 
     def _logic(self, node: ast.BoolOp) -> float:
         value = 0.0
@@ -125,7 +133,7 @@ class _Working:
         return value
 
     def _finish(self, node: ast.expr, put_in: ast.expr) -> float:
-        value = self._compute(node)
+        value = _compute(put_in, {})
         self._write(node, text_of(ast.fix_missing_locations(put_in)), value, _rounding_note(put_in, value))
         return value
 

@@ -15,7 +15,7 @@ from ramulus.errors import AwardError, SavedLedgerError, UnknownNameError
 from ramulus.rules.bar import Bar
 from ramulus.rules.costs import cost_curve
 from ramulus.rules.stats import points_granted
-from ramulus.rules.xp_units import from_units, plain_number, to_units, units_per_xp
+from ramulus.rules.xp_units import cost_units, from_units, plain_number, units_per_xp
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -160,7 +160,7 @@ class Ledger:
         curve = cost_curve(design, track)
         self._set_rules(design, curve.track)
         self._scale = units_per_xp(curve)
-        self._costs: list[int] = to_units(curve.costs, self._scale).tolist()
+        self._costs: list[int] = cost_units(curve, self._scale).tolist()
         # XP is counted in whole units, so "exceeded" is one unit more than "reached".
         self._thresholds = [cost + self._exceeded for cost in self._costs]
         self.bar = Bar(tuple(self._costs), self._scale, self.start_level, self._at_cap)

@@ -26,6 +26,11 @@ def to_units(xp: Array, scale: int) -> NDArray[np.int64]:
     return np.rint(np.asarray(xp, dtype=np.float64) * scale).astype(np.int64)
 
 
+def cost_units(curve: CostCurve, scale: int) -> NDArray[np.int64]:
+    """Return a track's costs in units; one finer than a unit is a whole one, so that no level is free."""
+    return np.maximum(to_units(curve.costs, scale), 1)
+
+
 def from_units(units: int, scale: int) -> float:
     """Return units as XP: an `int` where the XP is whole."""
     whole, rest = divmod(units, scale)

@@ -13,7 +13,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from ramulus.rules.costs import cost_curve
-from ramulus.rules.xp_units import to_units, units_per_xp
+from ramulus.rules.xp_units import cost_units, to_units, units_per_xp
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -59,7 +59,7 @@ def track_rules(design: Design, names: list[str]) -> TrackRules:
     curves = [cost_curve(design, name) for name in names]
     tracks = [design.track(name) for name in names]
     scales = [units_per_xp(curve) for curve in curves]
-    costs = [to_units(curve.costs, scale) for curve, scale in zip(curves, scales, strict=True)]
+    costs = [cost_units(curve, scale) for curve, scale in zip(curves, scales, strict=True)]
     count = np.array([len(part) for part in costs])
     flow = [track.overflow for track in tracks]
     starts = [int(to_units(np.float64(t.start_xp), s)) for t, s in zip(tracks, scales, strict=True)]

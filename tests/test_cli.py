@@ -1,0 +1,208 @@
+"""The command line, as a designer uses it: tables, files, errors and exit statuses."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pandas as pd
+import pytest
+
+import ramulus as rm
+
+COLUMNS = {
+    "levels": "level cost total growth resilience shear windup",
+    "award 40 40 90": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
+    "award --from bark_borer --times 3 --level 8": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
+    "simulate --players 20 --hours 3": "player level reached hours_p10 hours_p50 hours_p90 encounters_p50 days_p50 hours_in_level_p50",
+    "gain": "player level source base factor award outgrown blossom·week catch-up",
+    "effort": "player level source chance seconds success award xp_per_hour cuts",
+    "party --encounters 5": "encounter hours source leader wren lark",
+    "check": "code severity place level reason way_out",
+    "explain tracks.warden.cost --level 7": "step expression put_in value note",
+}
+
+
+def split(command):
+    name, *rest = command.split()
+    return name, rest
+
+
+@pytest.mark.parametrize("command", COLUMNS)
+def test_every_table_in_every_format(cli, canopy, tmp_path, command):
+    name, rest = split(command)
+    columns = [word.replace("·", " ") for word in COLUMNS[command].split()]
+    shown = cli(name, canopy, *rest)
+    assert shown.status == 0 and shown.out.strip()
+    assert max(map(len, shown.out.splitlines())) <= 100
+    as_json = cli(name, canopy, *rest, "--format", "json")
+    data = json.loads(as_json.out)
+    assert data["command"] == name
+    assert list(data["rows"][0]) == columns
+    as_csv = cli(name, canopy, *rest, "--format", "csv")
+    assert as_csv.out.splitlines()[0] == ",".join(columns)
+    assert len(as_csv.out.splitlines()) > len(data["rows"])
+    for ending, read in {"csv": pd.read_csv, "xlsx": pd.read_excel, "parquet": pd.read_parquet}.items():
+        file = tmp_path / f"out.{ending}"
+        ran = cli(name, canopy, *rest, "--output", file)
+        assert ran.status == 0 and ran.out == "" and "wrote" in ran.err
+        assert list(read(file).columns) == columns
+    assert "NaN" not in as_json.out
+
+
+def test_levels_as_json_is_the_table(cli, canopy):
+    rows = json.loads(cli("levels", canopy, "--format", "json").out)["rows"]
+    assert rows[0] == {"level": 1, "cost": 60, "total": 0, "growth": None, "resilience": 80, "shear": 9, "windup": 1.4}
+    assert len(rows) == 40 and rows[-1]["cost"] is None
+    some = cli("levels", canopy, "--from", 19, "--to", 21, "--player", "steady", "--set", "constants.crown_gate=0")
+    assert "5,362" not in some.out and "2,362" in some.out
+    assert "Grows about" in some.out
+
+
+def test_awards_from_a_file_and_rules_side_by_side(cli, canopy, tmp_path):
+    awards = tmp_path / "awards.txt"
+    awards.write_text("40, 40\n90  # a good one\n\n")
+    shown = cli("award", canopy, "--awards", awards)
+    assert "Level 3 · 26 / 130" in shown.out
+    assert "3 awards of 170 XP in all: 2 levels gained, 0 XP wasted (0.0%)." in shown.out
+    both = cli("award", canopy, 40, 400, "--also", "carry=0", "--also", "level_ups_per_award=one")
+    assert "carry=0: ends at level 2, 380 XP wasted" in both.out
+    chain = cli("award", canopy, "--from", "bark_borer", "--level", 10, "--during", "blossom week")
+    assert "base 34 × outgrown 0.76 × blossom week 1.5 = 38.76 rounded down = 38" in chain.out
+    awards.write_text("40\nforty\n")
+    faulty = cli("award", canopy, "--awards", awards)
+    assert faulty.status == 1 and "awards.txt: line 2: 'forty'" in faulty.err
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "said"),
+    [
+        (["levels", "nope.toml"], 1, "nope.toml: no such file"),
+        (["levels", "FILE", "--set", "constants.stepness=2"], 2, "did you mean 'constants.steepness'"),
+        (["levels", "FILE", "--set", "steepness"], 2, "NAME=VALUE"),
+        (["levels", "FILE", "--set", "constants.steepness=x"], 1, "constants.steepness: 'x' is not a number"),
+        (["levels", "FILE", "--set", "tracks.warden.cost.formula='2 ^ level'"], 1, "'**' for powers"),
+        (["levels", "FILE", "--track", "wardn"], 2, "did you mean 'warden'"),
+        (["levels", "FILE", "--from", "99"], 2, "1 … 40"),
+        (["levels", "FILE", "--output", "x.doc"], 1, "allowed: .csv, .json, .xlsx, .parquet"),
+        (["levels"], 2, "Missing argument"),
+        (["levles"], 2, "levles"),
+        (["simulate", "FILE", "--players", "0"], 2, "--players"),
+        (["simulate", "FILE", "--player", "stedy"], 2, "did you mean 'steady'"),
+        (["award", "FILE", "--", "-5"], 2, "award 1: '-5'"),
+        (["award", "FILE", "nan"], 2, "'nan'"),
+        (["award", "FILE"], 2, "no awards"),
+        (["award", "FILE", "--from", "borer"], 2, "did you mean 'bark_borer'"),
+        (["award", "FILE", "5", "--also", "carry=7"], 1, "carry"),
+        (["award", "FILE", "5", "--also", "cary=0"], 2, "did you mean 'tracks.warden.overflow.carry'"),
+        (["explain", "FILE", "encounter.secnds", "--level", "3"], 2, "did you mean 'encounter.seconds'"),
+        (["explain", "FILE", "tracks.warden.cost", "--level", "40"], 1, "allowed: 1 … 39"),
+        (["plot", "FILE", "pace", "--output", "x.bmp"], 1, "allowed: .png, .svg, .pdf"),
+        (["plot", "FILE", "awards"], 2, "--award"),
+        (["new", "FILE"], 1, "--force"),
+        (["gain", "FILE", "--during", "blossom"], 2, "did you mean 'blossom week'"),
+    ],
+)
+def test_mistakes_are_one_clear_error(cli, canopy, tmp_path, monkeypatch, words, status, said):
+    monkeypatch.chdir(tmp_path)
+    ran = cli(*[canopy if word == "FILE" else word for word in words])
+    assert (ran.status, ran.out) == (status, "")
+    assert said in " ".join(ran.err.split())
+    assert "Traceback" not in ran.err
+    assert [path.name for path in tmp_path.iterdir()] == ["canopy.toml"]
+
+
+def test_check_says_what_is_wrong_and_how_bad(cli, canopy, tmp_path):
+    fine = cli("check", canopy)
+    assert fine.status == 0 and "warning cost-wall at tracks.warden.cost" in fine.out
+    assert cli("check", canopy, "--strict").status == 1
+    bad = tmp_path / "bad.toml"
+    bad.write_text(canopy.read_text().replace("max_level = 40", "max_levl = 40").replace("steepness +", "steepnes +"))
+    ran = cli("check", bad, "--format", "json")
+    assert ran.status == 1
+    codes = {row["code"]: row for row in json.loads(ran.out)["rows"]}
+    assert "max_level" in codes["unknown-key"]["way_out"]
+    missing = cli("check", tmp_path / "none.toml")
+    assert missing.status == 1 and "no such file" in missing.out
+
+
+def test_a_part_that_is_missing_comes_with_its_smallest_example(cli, canopy, tmp_path):
+    small = tmp_path / "small.toml"
+    small.write_text('format = 1\ntitle = "t"\n[tracks.a]\nmax_level = 3\ncost.formula = "10"\n')
+    assert cli("levels", small).status == 0
+    assert cli("check", small).status == 0
+    ran = cli("simulate", small)
+    assert ran.status == 1 and "sources: missing" in ran.err
+    example = ran.err.split("example:")[1].strip()
+    small.write_text(small.read_text() + example + "\n")
+    assert cli("simulate", small, "--players", 3).status == 0
+
+
+def test_new_writes_a_design_that_plays(cli, tmp_path):
+    file = tmp_path / "mine.toml"
+    assert cli("new", file).status == 0
+    assert cli("check", file, "--strict").status == 0
+    assert "newcomer" in cli("simulate", file, "--players", 5).out
+    schema = json.loads(cli("schema").out)
+    assert schema["title"] == "Ramulus design file"
+
+
+def test_the_demo_fills_its_folder(cli, tmp_path):
+    folder = tmp_path / "demo"
+    ran = cli("demo", folder, "--players", 50)
+    assert ran.status == 0
+    assert {"canopy.toml", "canopy_eased.toml", "levels.csv", "pace.csv", "pace.png"} <= {
+        p.name for p in folder.iterdir()
+    }
+    assert pd.read_csv(folder / "levels.csv")["cost"].iloc[19] == 5362
+    assert rm.load_design(folder / "canopy.toml") == rm.demo_design()
+
+
+@pytest.mark.parametrize("kind", ["pace", "costs", "awards", "stats", "effort", "income", "gain", "party"])
+def test_every_figure_is_written(cli, canopy, tmp_path, kind):
+    for ending in ("png", "svg"):
+        file = tmp_path / f"{kind}.{ending}"
+        ran = cli("plot", canopy, kind, "--output", file, "--players", 20, "--award", 90, "--times", 4)
+        assert ran.status == 0 and file.stat().st_size > 10_000
+    assert cli("--version").out.startswith("ramulus ")
+
+
+def test_help_and_levels_start_light():
+    heavy = ["numpy", "pandas", "scipy", "matplotlib", "numba", "pydantic"]
+    code = "import sys; sys.argv = ['ramulus', {args}]\nfrom ramulus.cli.main import run\ntry: run()\nexcept SystemExit: pass\nprint(*[m for m in {names} if m in sys.modules], file=sys.stderr)"
+    ran = subprocess.run(
+        [sys.executable, "-c", code.format(args="'--help'", names=heavy)], capture_output=True, text=True, check=True
+    )
+    assert ran.stderr.strip() == "" and "simulate" in ran.stdout
+    demo = str(Path(rm.__file__).parent / "design" / "shipped" / "canopy.toml")
+    ran = subprocess.run([sys.executable, "-c", code.format(args=f"'levels', {demo!r}", names=["matplotlib", "numba", "scipy"])],
+                         capture_output=True, text=True, check=True)  # fmt: skip
+    assert ran.stderr.strip() == "" and "5,362" in ran.stdout
+
+
+def test_ctrl_c_stops_within_moments_and_leaves_nothing_half_written(canopy, tmp_path):
+    out = tmp_path / "pace.csv"
+    slow = [
+        "--set",
+        "sources.aphid_cluster.xp=0",
+        "--set",
+        "constants.first_cost=1e12",
+        "--hours",
+        "100000",
+        "--players",
+        "4000",
+    ]
+    process = subprocess.Popen([sys.executable, "-m", "ramulus", "simulate", str(canopy), *slow, "--output", str(out)],
+                               stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env={**os.environ})  # fmt: skip
+    time.sleep(6)
+    assert process.poll() is None
+    process.send_signal(signal.SIGINT)
+    _, err = process.communicate(timeout=20)
+    assert process.returncode == 130 and "stopped after" in err
+    assert "Traceback" not in err
+    assert not [path for path in tmp_path.iterdir() if path.name.startswith(".")]

@@ -1,0 +1,111 @@
+"""Cost tables in files: what is written reads back, and spreadsheets come as they come."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+import ramulus as rm
+from conftest import make
+from ramulus.design.cost_file import read_cost_table
+from ramulus.files import write_table
+from ramulus.rules.costs import cost_curve
+
+
+@pytest.mark.parametrize("ending", ["csv", "json", "xlsx", "parquet"])
+@pytest.mark.parametrize("formula", ["60 + 24 * level ** 1.55", "0.1 + level / 3"])
+def test_what_is_written_reads_back_equal(tmp_path, ending, formula):
+    design = make({"formula": formula, "rounding": "none"}, 40)
+    file = tmp_path / f"costs.{ending}"
+    write_table(rm.level_table(design), file, "levels")
+    again = make({"file": str(file), "rounding": "none"}, 40)
+    assert cost_curve(again).costs.tolist() == cost_curve(design).costs.tolist()
+    totals = make({"file": str(file), "gives": "total", "rounding": "none"}, 40)
+    np.testing.assert_allclose(cost_curve(totals).costs, cost_curve(design).costs, rtol=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("data", "expected"),
+    [
+        (b"level,cost\n1,60\n2,84\n", {1: 60, 2: 84}),
+        (b"\xef\xbb\xbfLevel;Cost;note\r\n1;60;x\r\n2;1.234;y\r\n\r\n;;\r\n", {1: 60, 2: 1234}),
+        (b'LEVEL, COST \n1,"1,200"\n2,"2,400"\n', {1: 1200, 2: 2400}),
+        (b"level\tcost\n1\t12,5\n2\t1.234,5\n", {1: 12.5, 2: 1234.5}),
+        ("level;cost\n1;1\u00a0200\n2;2 400\n".encode(), {1: 1200, 2: 2400}),
+        ("level,cost\n1,60\n2,84\n".encode("utf-16"), {1: 60, 2: 84}),
+        (b"name,total,level\na,0,1\nb,60,2\n", {1: 0, 2: 60}),
+        (b"level,cost\n1,60.125\n2,84.5\n", {1: 60.125, 2: 84.5}),
+        (b"level,cost\n3,5\n1,2\n2,4\n", {1: 2, 2: 4, 3: 5}),
+    ],
+)
+def test_spreadsheets_as_they_come(tmp_path, data, expected):
+    file = tmp_path / "costs.csv"
+    file.write_bytes(data)
+    assert read_cost_table(file).by_level == expected
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"level,cost\n1,60\n2,many\n", ["row 3", "'cost'", "'many'"]),
+        (b"level,price\n1,60\n", ["no column 'cost' or 'total'", "price"]),
+        (b"lvl,cost\n1,60\n", ["no column 'level'"]),
+        (b"level,cost\n1,60\n1,70\n", ["row 3", "twice"]),
+        (b"level,cost\n1.5,60\n", ["row 2", "whole level"]),
+        (b"level,cost\n1,1,200\n", ["row 2", "3 cells under 2"]),
+        (b"level;cost\n1;60.125\n2;84.250\n", ["60.125", "may mean"]),
+        (b"level,cost\n", ["no row of numbers"]),
+        (b"level,cost\n1,inf\n", ["row 2", "'inf'"]),
+    ],
+)
+def test_what_cannot_be_understood_is_an_error_with_row_and_column(tmp_path, data, words):
+    file = tmp_path / "costs.csv"
+    file.write_bytes(data)
+    with pytest.raises(rm.DataError) as caught:
+        read_cost_table(file)
+    for word in ["costs.csv", *words]:
+        assert word in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("name", "data"),
+    [("a.json", b"[1"), ("a.json", b'{"level": 1}'), ("a.xlsx", b"no"), ("a.parquet", b"no"), ("a.doc", b"")],
+)
+def test_damaged_files(tmp_path, name, data):
+    (tmp_path / name).write_bytes(data)
+    with pytest.raises(rm.DataError, match=name):
+        read_cost_table(tmp_path / name)
+
+
+def test_gaps_and_short_tables_say_which_levels(tmp_path):
+    file = tmp_path / "costs.json"
+    file.write_text('{"level": [1, 2, 5], "cost": [10, 20, 50]}')
+    with pytest.raises(rm.DesignError, match="no cost for level 3, 4"):
+        cost_curve(make({"file": str(file)}))
+    file.write_text('[{"Level": 1, "Cost": 10}, {"Level": 2, "Cost": "20"}]')
+    with pytest.raises(rm.DesignError, match="3 missing"):
+        cost_curve(make({"file": str(file)}))
+    assert cost_curve(make({"file": str(file), "beyond": "hold"})).costs.tolist() == [10, 20, 20, 20, 20]
+
+
+def test_a_file_is_looked_up_beside_the_design(tmp_path):
+    (tmp_path / "costs.csv").write_text("level,cost\n1,10\n2,20\n")
+    (tmp_path / "d.toml").write_text('format = 1\ntitle = "t"\n[tracks.a]\nmax_level = 3\ncost.file = "costs.csv"\n')
+    assert cost_curve(rm.load_design(tmp_path / "d.toml")).costs.tolist() == [10, 20]
+
+
+def test_nothing_half_written(tmp_path):
+    target = tmp_path / "out.csv"
+    target.write_text("old")
+    with pytest.raises(rm.DataError, match=r"\.doc"):
+        write_table(rm.level_table(make()), tmp_path / "out.doc", "levels")
+
+    class Broken:
+        def to_csv(self, file, **_):
+            file.write_text("half")
+            raise OSError(28, "No space left on device")
+
+    with pytest.raises(rm.DataError, match="No space left"):
+        write_table(Broken(), target, "levels")  # type: ignore[arg-type]
+    assert target.read_text() == "old"
+    assert [path.name for path in tmp_path.iterdir()] == ["out.csv"]

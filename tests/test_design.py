@@ -1,0 +1,145 @@
+"""The design file: its mistakes all at once, reading, writing, changed copies, the schema."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+
+import jsonschema
+import pytest
+
+import ramulus as rm
+from conftest import make
+from ramulus.design import demo_text, starter_text
+
+MANY_MISTAKES = """
+format = 2
+titel = "x"
+[constants]
+steepness = 1.5
+floor = 3
+[tracks.warden]
+max_level = 5
+[tracks.warden.cost]
+formula = "100 * levle + steepnes"
+rounding = "dwn"
+[stats.shear]
+base = 9
+groth = 1.1
+[sources.aphid]
+level = 1
+xp = { low = 9, high = 3 }
+skill = "grafting"
+skill_xp = 1
+[sources.borer]
+level = "two"
+xp = "level ^ 2"
+[players.steady]
+spends = ["keen"]
+hours_per_day = 30
+"""
+
+
+def test_every_mistake_at_once_with_place_and_nearest_name(tmp_path):
+    file = tmp_path / "bad.toml"
+    file.write_text(MANY_MISTAKES)
+    with pytest.raises(rm.DesignError) as caught:
+        rm.load_design(file)
+    found = {problem.place: problem for problem in caught.value.problems}
+    assert found["format"].allowed == "1"
+    assert found["titel"].nearest == "title"
+    assert found["constants.floor"].code == "hidden-name"
+    assert found["tracks.warden.cost.rounding"].nearest == "down"
+    assert found["stats.shear.groth"].nearest == "growth"
+    assert "low 9 is above high 3" in found["sources.aphid.xp"].found
+    assert "sources.borer.level" in found
+    assert found["sources.borer.xp"].code == "caret-for-power"
+    assert "hours_per_day" in " ".join(found)
+    # What only the whole design tells is there too.
+    names = [p.nearest for p in caught.value.problems if p.place == "tracks.warden.cost.formula"]
+    assert names == ["level", "steepness"]
+    assert found["players.steady.spends[0]"].code == "unknown-reference"
+    assert all(str(file) in line for line in str(caught.value).splitlines())
+
+
+@pytest.mark.parametrize(
+    ("text", "word"),
+    [
+        ("format = ", "not TOML"),
+        ("\xff", "UTF-8"),
+        ("x = 1", "format: missing"),
+        ("format = 1\ntitle = 't'\n", "tracks: missing"),
+    ],
+)
+def test_files_that_are_no_design(tmp_path, text, word):
+    file = tmp_path / "bad.toml"
+    file.write_bytes(text.encode("latin-1"))
+    with pytest.raises(rm.DesignError, match=word):
+        rm.load_design(file)
+
+
+def test_a_missing_file_names_the_nearest_one(canopy):
+    with pytest.raises(rm.DesignError, match=r"no such file.*canopy\.toml"):
+        rm.load_design(canopy.with_name("canopi.toml"))
+
+
+def test_names_that_would_mean_two_things():
+    with pytest.raises(rm.DesignError, match="also a constant"):
+        make(constants={"shear": 1}, stats={"shear": {"base": 1}})
+    with pytest.raises(rm.DesignError, match="toughness.*no number of: b"):
+        make(
+            sources={"a": {"level": 1, "xp": 1, "toughness": 3}, "b": {"level": 1, "xp": 1}},
+            encounter={"seconds": "toughness"},
+        )
+    with pytest.raises(rm.DesignError, match="accuracy.*missing for: y"):
+        make(
+            sources={"a": {"level": 1, "xp": 1}}, encounter={"seconds": "9 / accuracy"},
+            players={"x": {"traits": {"accuracy": 1}}, "y": {}},
+        )  # fmt: skip
+
+
+def test_a_design_goes_to_data_and_back():
+    design = rm.demo_design()
+    assert rm.Design.from_dict(design.to_dict()) == design
+    assert rm.Design.from_dict(json.loads(json.dumps(design.to_dict()))) == design
+
+
+@pytest.mark.parametrize("name", ["again.toml", "again.json"])
+def test_saving_and_loading(tmp_path, canopy, name):
+    design = rm.load_design(canopy)
+    design.save(tmp_path / name)
+    assert rm.load_design(tmp_path / name) == design
+
+
+def test_saving_keeps_comments_order_and_untouched_text(tmp_path, canopy):
+    design = rm.load_design(canopy).with_values({"constants.steepness": 1.4, "multipliers.outgrown.factor": 0.5})
+    design.save(tmp_path / "softer.toml")
+    before, after = demo_text().splitlines(), (tmp_path / "softer.toml").read_text().splitlines()
+    changed = [(a, b) for a, b in zip(before, after, strict=True) if a != b]
+    assert [b for _, b in changed] == ["steepness = 1.4", "factor = 0.5"]
+    assert rm.load_design(tmp_path / "softer.toml") == design
+
+
+def test_changed_copies_leave_the_original():
+    design = rm.demo_design()
+    softer = design.with_values({"constants.steepness": 1.4, "tracks.warden.overflow.carry_limit": 0.5})
+    assert design.constants["steepness"] == 1.55
+    assert softer.constants["steepness"] == 1.4
+    assert softer.tracks["warden"].overflow.carry_limit == 0.5
+    assert softer.tracks["warden"].overflow.at_cap == "fill"
+    with pytest.raises(rm.UnknownNameError, match="did you mean 'constants.steepness'"):
+        design.with_values({"constants.steepnes": 1})
+    with pytest.raises(rm.DesignError, match="carry"):
+        design.with_values({"tracks.warden.overflow.carry": 2})
+
+
+def test_the_schema_takes_what_we_ship_and_refuses_mistakes():
+    schema = rm.design_schema()
+    jsonschema.Draft202012Validator.check_schema(schema)
+    validator = jsonschema.Draft202012Validator(schema)
+    for text in (demo_text(), starter_text()):
+        assert list(validator.iter_errors(tomllib.loads(text))) == []
+    wrong = tomllib.loads(demo_text())
+    wrong["tracks"]["warden"]["cost"]["formla"] = "1"
+    assert list(validator.iter_errors(wrong))
+    assert schema["properties"]["constants"]["description"]

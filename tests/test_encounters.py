@@ -1,0 +1,167 @@
+"""Stats, upgrades and encounters, against a design worked by hand; and what faulty ones say."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+import ramulus as rm
+from conftest import make
+from ramulus.rules.stats import stat_table, upgrade_ranks
+from ramulus.rules.tables import make_tables
+
+# A warden whose shears do 10, and 2 more a rank; the first rank of quick hands is dear.
+FIGHT = {
+    "track": {"points_per_level": 1},
+    "stats": {
+        "shear": {"base": 10}, "windup": {"base": 2}, "reach": {"formula": "shear / 10 + level - start_level"},
+        "resilience": {"base": 50, "per_level": 5, "at_most": 65}, "vigour": {"base": 8, "growth": 1.5, "rounding": "nearest"},
+        "sap": {"values": [5, 4, 3, 2, 1, 0]}, "bloom": {"points": [[1, 1], [6, 2]], "base": 40, "of": "base"},
+    },
+    "upgrades": {"keen": {"stat": "shear", "add": 2}, "quick": {"stat": "windup", "factor": 0.5, "price": 2}},
+    "sources": {
+        "aphid": {"level": 1, "xp": 10, "toughness": 30, "to_level": 4},
+        "borer": {"level": 3, "xp": {"low": 20, "high": 40}, "toughness": "20 * source_level", "from_level": 2, "weight": 3},
+        "errand": {"level": 2, "xp": {"one_of": [[100, 0.25], [20, 0.75]]}, "seconds": 60, "success": 0.5, "from_level": 3},
+    },
+    "encounter": {
+        "seconds": "ceil(toughness / shear) * windup", "success": "clip(0.9 + 0.1 * gap, 0, 1)",
+        "failure": {"extra_seconds": 10, "xp_share": 0.5}, "show": {"cuts": "ceil(toughness / shear)"},
+    },
+    "players": {"steady": {"spends": ["keen", "quick"], "seconds_between": 4}, "thrifty": {}},
+}  # fmt: skip
+
+
+def fight(**changes):
+    return make(None, 6, **{**FIGHT, **changes})
+
+
+def test_upgrades_bought_at_the_right_levels_saving_up_for_dear_ones():
+    ranks = upgrade_ranks(fight(), "steady")
+    # Points at levels 1…6: 0 1 2 3 4 5. keen at 1 point, quick at 3 (saved for from 1 to 3), keen again at 4 …
+    assert ranks["keen"].tolist() == [0, 1, 1, 1, 2, 2]
+    assert ranks["quick"].tolist() == [0, 0, 0, 1, 1, 1]
+    assert upgrade_ranks(fight(), "thrifty")["keen"].tolist() == [0] * 6
+    capped = fight(upgrades={"keen": {"stat": "shear", "add": 2, "max_rank": 1}, "quick": FIGHT["upgrades"]["quick"]})
+    assert upgrade_ranks(capped, "steady")["keen"].tolist() == [0, 1, 1, 1, 1, 1]
+    assert upgrade_ranks(capped, "steady")["quick"].tolist() == [0, 0, 0, 1, 1, 2]
+
+
+def test_stats_by_hand():
+    table = stat_table(fight(), "steady")
+    assert table["shear"].tolist() == [10, 12, 12, 12, 14, 14]
+    assert table["windup"].tolist() == [2, 2, 2, 1, 1, 1]
+    assert table["reach"].tolist() == [1.0, 2.2, 3.2, 4.2, 5.4, 6.4]
+    assert table["resilience"].tolist() == [50, 55, 60, 65, 65, 65]
+    assert table["vigour"].tolist() == [8, 12, 18, 27, 41, 61]  # 40.5 and 60.75
+    assert table["sap"].tolist() == [5, 4, 3, 2, 1, 0]
+    assert table["bloom"].tolist() == [40, 48, 56, 64, 72, 80]
+    assert stat_table(fight())["shear"].tolist() == [10] * 6
+
+
+def test_a_factor_upgrade_nears_zero_and_never_reaches_it():
+    design = make({"formula": "10"}, 400, {"points_per_level": 2}, stats={"windup": {"base": 1.4}},
+                  upgrades={"quick": {"stat": "windup", "factor": 0.93}}, players={"a": {"spends": ["quick"]}})  # fmt: skip
+    windup = stat_table(design, "a")["windup"]
+    assert (windup > 0).all() and (np.diff(windup) < 0).all()
+    assert windup[1] == pytest.approx(1.4 * 0.93**2)
+
+
+def test_the_cuts_needed_and_what_an_hour_brings_by_hand():
+    table = rm.effort_table(fight(), "steady").set_index(["level", "source"])
+    cuts = {level: table.loc[(level, "aphid"), "cuts"] for level in (1, 2, 3, 4)}
+    assert cuts == {1: 3, 2: 3, 3: 3, 4: 3}  # 30 / 10, then 30 / 12 → 3
+    assert [table.loc[(level, "borer"), "cuts"] for level in (2, 3, 4, 5)] == [5, 5, 5, 5]  # 60 / 12, 60 / 14
+    assert np.isnan(table.loc[(3, "errand"), "cuts"])  # it has no toughness, so nothing to count
+    assert table.loc[(2, "borer"), "seconds"] == 10
+    assert table.loc[(4, "borer"), "seconds"] == 5  # windup is 1 by then
+    assert table.loc[(2, "borer"), "success"] == pytest.approx(0.8)
+    assert table.loc[(2, "borer"), "award"] == 30
+    # Mean XP 0.8 × 30 + 0.2 × mean of ⌊x / 2⌋ for x = 20 … 40; mean time 10 + 0.2 × 10 + 4.
+    failed = np.mean([x // 2 for x in range(20, 41)])
+    assert table.loc[(2, "borer"), "xp_per_hour"] == pytest.approx(3600 * (0.8 * 30 + 0.2 * failed) / 16)
+    assert table.loc[(3, "errand"), "xp_per_hour"] == pytest.approx(3600 * (0.5 * 40 + 0.5 * 20) / (60 + 5 + 4))
+    # aphid 1 : borer 3 : errand 1 while all are open.
+    assert table.loc[3, "chance"].tolist() == pytest.approx([0.2, 0.6, 0.2])
+    assert table.loc[5, "chance"].tolist() == pytest.approx([0.75, 0.25])
+
+
+def test_everything_in_one_pass_agrees_with_one_formula_at_a_time():
+    design = rm.demo_design()
+    tables = make_tables(design)
+    for player, level, source, skill in (
+        ("newcomer", 1, "aphid_cluster", None),
+        ("adept", 12, "shoot_graft", 9),
+        ("steady", 31, "crown_rot", None),
+    ):
+        names = {"player": player, "source": source, "skill_level": skill}
+        p, column = (
+            tables.grid.profiles.index(player),
+            int(tables.grid.first_column[tables.grid.sources.index(source)]) + (skill or 1) - 1,
+        )
+        place = "sources.shoot_graft.seconds" if source == "shoot_graft" else "encounter.seconds"
+        assert tables.encounter.seconds[p, level - 1, column] == rm.explain(design, place, level, **names).value
+        assert (
+            tables.encounter.success[p, level - 1, column]
+            == rm.explain(design, "encounter.success", level, **names).value
+        )
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"encounter": {"seconds": "5 - 2 * level"}}, ["encounter.seconds", "a time of -1", "level 3"]),
+        ({"encounter": {"seconds": 5, "success": "0.5 + 0.2 * level"}}, ["encounter.success", "1.1", "level 3", "clip"]),
+        ({"encounter": {"seconds": 5, "weight": "2 - level"}}, ["encounter.weight", "-1", "level 3"]),
+        ({"encounter": {"seconds": 5, "weight": "0 if level == 2 else 1"}}, ["all their weights are 0", "level 2"]),
+        ({"encounter": {"seconds": "10 / (level - 4)"}}, ["division by zero", "level = 4"]),
+        ({"sources": {"a": {"level": 1, "xp": 1, "seconds": 1, "from_level": 5, "to_level": 2}}}, ["from_level 5 is past to_level 2"]),
+        ({"sources": {"a": {"level": 1, "xp": {"low": 9, "high": 3}, "seconds": 1}}}, ["low 9 is above high 3"]),
+        ({"sources": {"a": {"level": 1, "xp": {"one_of": [[1, 0.5], [2, 0.4]]}, "seconds": 1}}}, ["add up to 0.9"]),
+        ({"sources": {"a": {"level": 1, "xp": "3 - level", "seconds": 1}}}, ["sources.a.xp", "-1 XP at level 4"]),
+        ({"sources": {"a": {"level": 1, "xp": 1}}, "encounter": None}, ["encounter.seconds", "missing", "smallest example"]),
+        ({"sources": {}}, ["sources", "missing"]),
+        ({"stats": {"a": {"formula": "b + 1"}, "b": {"formula": "a"}}}, ["circle", "a", "b"]),
+        ({"stats": {"a": {"values": [1, 2]}}}, ["4 missing"]),
+        ({"stats": {"a": {"base": 1, "per_level": 1, "growth": 2}}}, ["per_level and growth together"]),
+        ({"upgrades": {"k": {"stat": "shear"}}}, ["neither 'add' nor 'factor'"]),
+    ],
+)  # fmt: skip
+def test_faulty_encounters_name_the_place_and_the_level(changes, words):
+    parts = {key: value for key, value in changes.items() if value is not None}
+    base = {
+        "sources": {"a": {"level": 1, "xp": 1}},
+        "encounter": {"seconds": 5},
+        "stats": {"shear": {"base": 1}},
+        **parts,
+    }
+    if changes.get("encounter", 1) is None:
+        del base["encounter"]
+    with pytest.raises(rm.RamulusError) as caught:
+        make_tables(make(None, 6, **base))
+    for word in words:
+        assert word in str(caught.value)
+
+
+def test_a_formula_may_fail_where_its_source_is_closed():
+    design = make(
+        sources={
+            "a": {"level": 1, "xp": 1, "seconds": "sqrt(level - 3)", "from_level": 3},
+            "b": {"level": 1, "xp": 1, "seconds": 1},
+        }
+    )
+    assert rm.effort_table(design).query("source == 'a'")["seconds"].tolist() == [0, 1, 2**0.5, 3**0.5]
+
+
+def test_a_source_depends_on_one_skill():
+    two = {"tracks": {"w": {"max_level": 3, "cost": {"formula": "9"}}, "x": {"max_level": 3, "cost": {"formula": "9"}},
+                      "y": {"max_level": 3, "cost": {"formula": "9"}}},
+           "stats": {"sx": {"track": "x", "base": 5, "per_level": -1}, "sy": {"track": "y", "base": 1}}}  # fmt: skip
+    source = {"level": 1, "xp": 1, "skill": "x", "skill_xp": 1}
+    design = rm.Design.from_dict({"format": 1, "title": "t", **two, "sources": {"a": {**source, "seconds": "sx"}}})
+    assert rm.effort_table(design)["seconds"].tolist() == [5, 5, 5]
+    assert rm.effort_table(design, skill_level=3)["seconds"].tolist() == [3, 3, 3]
+    with pytest.raises(rm.DesignError, match="two skills, x and y"):
+        make_tables(
+            rm.Design.from_dict({"format": 1, "title": "t", **two, "sources": {"a": {**source, "seconds": "sx + sy"}}})
+        )

@@ -1,0 +1,106 @@
+"""Figures as a caller gets them, and the examples as they stand."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import matplotlib.pyplot as plt
+import numpy as np
+import pytest
+
+import ramulus as rm
+from ramulus.plots.style import _pushed_apart
+
+ROOT = Path(__file__).parent.parent
+
+
+@pytest.fixture(scope="module")
+def result():
+    return rm.simulate(rm.demo_design(), players=100, seed=7)
+
+
+def texts(axes):
+    axes.figure.canvas.draw()
+    return " ".join(text.get_text() for text in axes.figure.findobj(plt.Text))
+
+
+def test_pace_says_what_it_shows(result):
+    axes = rm.plots.pace(result)
+    shown = texts(axes)
+    for word in (
+        "newcomer",
+        "steady",
+        "adept",
+        "hours",
+        "p10 to p90",
+        "level",
+        "Canopy Wardens",
+        "seed 7",
+        "100 newcomer",
+    ):
+        assert word in shown
+    assert len(axes.lines) == 3
+    median = result.pace().query("player == 'steady'")["hours_p50"]
+    np.testing.assert_array_equal(axes.lines[1].get_xdata(), median)
+    figure, own = plt.subplots()
+    assert rm.plots.pace(result, ax=own) is own
+    plt.close("all")
+    soon = rm.simulate(rm.demo_design(), players=20, hours=0.5, seed=1)
+    assert "minutes" in texts(rm.plots.pace(soon))
+    plt.close("all")
+
+
+def test_nothing_is_cut_or_overlaps_at_1280_by_800(result):
+    axes = rm.plots.pace(result)
+    figure = axes.figure
+    assert tuple(figure.get_size_inches() * figure.dpi) == (1280, 800)
+    figure.canvas.draw()
+    boxes = [
+        t.get_window_extent() for t in (*axes.texts, axes.title, axes.xaxis.label, axes.yaxis.label) if t.get_text()
+    ]
+    for i, box in enumerate(boxes):
+        assert box.x0 >= 0 and box.y0 >= 0 and box.x1 <= 1280 and box.y1 <= 800
+        assert not any(box.overlaps(other) for other in boxes[i + 1 :])
+    plt.close("all")
+
+
+def test_costs_choose_their_axis_and_lay_designs_over_each_other():
+    design = rm.demo_design()
+    cost, total = rm.plots.costs({"now": design, "softer": design.with_values({"constants.crown_gate": 0})})
+    assert (cost.get_yscale(), total.get_yscale()) == ("linear", "log")
+    assert len(cost.lines) == 2 and "softer" in texts(cost)
+    assert "level 20: 2.3 × its neighbours" in texts(cost)
+    assert len(rm.plots.costs(design, ["warden", "grafting"])[0].lines) == 2
+    plt.close("all")
+
+
+def test_the_other_figures():
+    design = rm.demo_design()
+    halved = design.with_values({"tracks.warden.overflow.carry": 0.5})
+    assert "wasted so far" in texts(rm.plots.awards(halved, rm.trace(halved, [40, 130] * 6)))
+    assert "level 2" in texts(rm.plots.awards(halved, rm.trace(halved, [5] * 500)))
+    assert len(rm.plots.stats(design)) == 3
+    assert "×" in texts(rm.plots.stats(design, relative=True, player="adept")[0])
+    for column in ("xp_per_hour", "success", "cuts"):
+        assert "crown_rot" in texts(rm.plots.effort(design, column))
+    with pytest.raises(rm.UnknownNameError, match="did you mean 'seconds'"):
+        rm.plots.effort(design, "second")
+    assert "the mix" in texts(rm.plots.income(design, player="adept"))
+    assert "level gap" in texts(rm.plots.gain(design)[0])
+    assert "lark" in texts(rm.plots.party(rm.play_party(design, 60))[0])
+    assert "p10 to p90" in texts(rm.plots.party(rm.play_party(design, 30, parties=3, seed=1))[0])
+    plt.close("all")
+
+
+def test_labels_are_pushed_apart_and_stay_inside():
+    heights = _pushed_apart(np.array([0.5, 0.97, 0.98, 1.0]), 0.05)
+    assert heights.tolist() == pytest.approx([0.5, 0.9, 0.95, 1.0])
+
+
+@pytest.mark.parametrize("example", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)
+def test_every_example_runs_as_it_stands(example, tmp_path):
+    ran = subprocess.run([sys.executable, str(example)], capture_output=True, text=True, cwd=tmp_path, timeout=240)
+    assert ran.returncode == 0, ran.stderr
+    assert "False" not in ran.stdout and ran.stdout.strip()

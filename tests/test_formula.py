@@ -1,0 +1,182 @@
+"""The formula language: against Python itself, against hostile text, and its working."""
+
+from __future__ import annotations
+
+import math
+import time
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from ramulus.errors import FormulaError
+from ramulus.formula import evaluate, parse, reordered, run_steps, work_through
+
+LEVELS = np.arange(1.0, 6.0)
+
+
+def half_away(x):
+    return math.copysign(math.floor(abs(x) + 0.5), x) if abs(x) < 2**51 else x
+
+
+def fold(items):
+    total = 0.0
+    for item in items:
+        total += item
+    return total
+
+
+PYTHON = {
+    "floor": lambda x: float(math.floor(x)), "ceil": lambda x: float(math.ceil(x)), "round": half_away,
+    "sqrt": math.sqrt, "abs": abs, "min": min, "max": max, "sum": fold,
+    "clip": lambda x, low, high: min(max(x, low), high), "range": lambda a, b: map(float, range(int(a), int(b))),
+}  # fmt: skip
+
+
+def expressions() -> st.SearchStrategy[str]:
+    """Texts whose value Python computes with the very same rounding of each step."""
+    number = st.sampled_from(["0.0", "1.0", "2.0", "3.0", "0.5", "0.1", "7.0", "10.0", "1e-3", "250.0"])
+    leaves = number | st.sampled_from(["level", "a"])
+
+    def grow(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
+        two = st.tuples(inner, inner)
+        return st.one_of(
+            st.tuples(inner, st.sampled_from(["+", "-", "*", "/", "//", "%"]), inner).map(lambda t: f"({t[0]} {t[1]} {t[2]})"),
+            st.tuples(st.sampled_from(["floor", "ceil", "round", "abs"]), inner).map(lambda t: f"{t[0]}({t[1]})"),
+            st.tuples(st.sampled_from(["min", "max"]), inner, inner).map(lambda t: f"{t[0]}({t[1]}, {t[2]})"),
+            inner.map(lambda x: f"sqrt(abs({x}))"), inner.map(lambda x: f"-{x}"), inner.map(lambda x: f"(not {x})"),
+            st.tuples(inner, st.sampled_from(["<", "<=", ">", ">=", "==", "!="]), inner, st.sampled_from(["<", ">="]), inner)
+            .map(lambda t: f"({t[0]} {t[1]} {t[2]} {t[3]} {t[4]})"),
+            two.map(lambda t: f"({t[0]} and {t[1]})"), two.map(lambda t: f"({t[0]} or {t[1]})"),
+            st.tuples(inner, inner, inner).map(lambda t: f"({t[0]} if {t[1]} else {t[2]})"),
+            two.map(lambda t: f"sum({t[0]} + i * {t[1]} for i in range(1, level))"),
+            inner.map(lambda x: f"max(i - {x} for i in range(0, 4))"),
+            inner.map(lambda x: f"sum(i * {x} for i in range(level, level + 3))"),
+        )  # fmt: skip
+
+    return st.recursive(leaves, grow, max_leaves=8)
+
+
+@settings(max_examples=400, deadline=None)
+@given(expressions(), st.sampled_from([0.0, 1.5, -2.0, 100.0]))
+def test_a_formula_is_what_python_makes_of_it(text, a):
+    assume(len(text) < 1500)
+    expected = []
+    for level in LEVELS.tolist():
+        try:
+            value = float(eval(text, {"__builtins__": {}, **PYTHON, "level": level, "a": a}))
+        except (ZeroDivisionError, OverflowError):
+            value = math.nan
+        expected.append(value)
+    try:
+        formula = parse(text)
+    except FormulaError as error:
+        assert "deep" in str(error)
+        return
+    if all(map(math.isfinite, expected)):
+        result = np.broadcast_to(evaluate(formula, {"level": LEVELS, "a": a}), LEVELS.shape)
+        assert result.tolist() == expected
+        assert work_through(formula, {"level": 3.0, "a": a})[-1].value == expected[2]
+    else:
+        with pytest.raises(FormulaError):
+            evaluate(formula, {"level": LEVELS, "a": a})
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [
+        ("round(2.5)", 3), ("round(-2.5)", -3), ("round(0.49999999999999994)", 0), ("7 / 2", 3.5), ("-7 // 2", -4),
+        ("-7 % 3", 2), ("2 ** 3 ** 2", 512), ("-2 ** 2", -4), ("10 ** 15", 10**15), ("1 if 2 > 3 else 1 / 4", 0.25),
+        ("0 and 1 / 0", 0), ("3 or 1 / 0", 3), ("1 < 2 < 3", 1), ("3 < 2 < 1 / 0", 0), ("log10(1000)", 3), ("log2(8)", 3),
+        ("sum(1 / 0 for i in range(3, 3))", 0), ("1 / 0 if level < 1 else 5", 5), ("exp(0) + log(1)", 1),
+        ("sum(sum(i * j for j in range(0, i)) for i in range(0, 5))", 35), ("clip(11, 0, 10)", 10), ("1_000 + 0x10", 1016),
+        ("min(i ** 2 - 4 * i for i in range(0, 9))", -4),
+    ],
+)  # fmt: skip
+def test_values_worked_by_hand(text, value):
+    assert float(evaluate(parse(text), {"level": 3})) == value
+    assert work_through(parse(text), {"level": 3.0})[-1].value == value
+
+
+HOSTILE = [
+    "__import__('os').system('true')", "().__class__", "level.real", "[1][0]", "{1: 2}", "lambda: 1", "(x := 3)", "f'{level}'",
+    "'a' * 9", "b'x'", "True", "None", "3j", "level if level", "sum([1, 2])", "sum(i for i in range(3))", "max(*level)",
+    "min(level)", "round(level, 2)", "range(1, 2)", "sum(i for i in range(1, 2) if i)", "sum(i for i, j in range(1, 2))",
+    "max(key=level, a=1)", "floor", "level $ 2", "1 +", "", "   ", "level ^ 2", "level & 1", "level @ 2", "~level", "level is 1",
+    "level in 2", "9 ** 9 ** 9 ** 9", "1e999", "9" * 400, "lеvel", "level\u00a0+ 1", "level # 1", "yield 1", "await level",
+    "(" * 900 + "1" + ")" * 900, "-" * 1900 + "1", "abs(" * 300 + "1" + ")" * 300, "1+" * 900 + "1", "1" * 3000, "x" * 1_000_000,
+    "sum(i for i in range(0, 10 ** 9))", "sum(sum(i * j * level for i in range(0, 9999)) for j in range(0, 9999))",
+    "sum(sum(sum(1 for k in range(0, 90000)) * j * level for j in range(0, 90000)) * i for i in range(0, 90000))",
+    "sum(i for i in range(0.5, 3))", "max(i for i in range(3, 3))", "log(0)", "sqrt(-1)", "0 ** -1", "(-8) ** 0.5",
+    "clip(1, 5, 2)", "exp(1000)", "1e308 * 10", "5 % 0", "5 // 0", "unknown + 1",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("text", HOSTILE, ids=lambda text: text[:24])
+def test_hostile_or_faulty_text_is_one_clear_error_and_soon(text):
+    started = time.process_time()
+    with pytest.raises(FormulaError) as caught:
+        evaluate(parse(text), {"level": LEVELS})
+    assert len(str(caught.value)) < 700
+    # No speed is asserted here: this only tells a refusal from work that would take minutes.
+    assert time.process_time() - started < 30
+
+
+def test_errors_name_the_values_the_reason_and_the_nearest_name():
+    with pytest.raises(FormulaError, match=r"division by zero.*a = 2, level = 3"):
+        evaluate(parse("a / (level - 3)"), {"level": LEVELS, "a": 2})
+    with pytest.raises(FormulaError, match="did you mean 'level'"):
+        evaluate(parse("levle * 2"), {"level": 1})
+    with pytest.raises(FormulaError, match=r"\*\*"):
+        parse("2 ^ level")
+
+
+def test_a_sum_that_does_not_use_level_agrees_with_adding_term_by_term():
+    levels = np.arange(1.0, 200.0)
+    for text in (
+        "sum(i ** 1.5 / 7 for i in range(1, level))",
+        "sum(0.5 ** i for i in range(level, 200))",
+        "sum(0.5 ** i for i in range(level, level + 9))",
+        "sum(i * level for i in range(1, level))",
+    ):
+        formula = parse(text)
+        together = evaluate(formula, {"level": levels})
+        one_by_one = [float(evaluate(formula, {"level": level})) for level in levels]
+        np.testing.assert_allclose(together, one_by_one, rtol=1e-13)
+
+
+def test_steps_feed_on_and_agree_with_a_loop():
+    formula = parse("previous * 1.1 + min(level, 5) ** 2 - (3 if level > 4 else 0)")
+    values = run_steps(formula, 10.0, np.arange(1.0, 40.0), {}, lambda value: min(value, 300.0))
+    expected = [10.0]
+    for level in range(2, 40):
+        expected.append(min(expected[-1] * 1.1 + min(level, 5) ** 2 - (3 if level > 4 else 0), 300.0))
+    np.testing.assert_allclose(values, expected, rtol=1e-14)
+    with pytest.raises(FormulaError, match="level = 4"):
+        run_steps(parse("previous / (level - 4)"), 1.0, np.arange(1.0, 9.0), {}, float)
+
+
+def test_working_shows_each_step_innermost_first_and_names_roundings():
+    steps = work_through(parse("floor(level * 7 / 2) + level // 2"), {"level": 5.0})
+    assert [(step.expression, step.put_in, step.value) for step in steps] == [
+        ("level * 7", "5 * 7", 35.0),
+        ("level * 7 / 2", "35 / 2", 17.5),
+        ("floor(level * 7 / 2)", "floor(17.5)", 17.0),
+        ("level // 2", "5 // 2", 2.0),
+        ("floor(level * 7 / 2) + level // 2", "17 + 2", 19.0),
+    ]
+    assert steps[2].note == "rounded down from 17.5"
+    assert steps[3].note == "whole-number division: 2.5 rounded down"
+    (long,) = work_through(parse("sum(i * i for i in range(1, 100))"), {})[-1:]
+    assert long.value == 328350
+    assert long.note == "99 terms: i=1: 1, i=2: 4, i=3: 9, i=4: 16, … 94 more …, i=99: 9801"
+    assert work_through(parse("a ** 2"), {"a": -3.0})[-1].put_in == "(-3) ** 2"
+
+
+def test_other_orders_of_the_same_operations():
+    assert {name: str(f) for name, f in reordered(parse("a * b / c + 1 + d")).items()} == {
+        "dividing first": "a / c * b + 1 + d",
+        "adding from the right": "d + 1 + a * b / c",
+    }
+    assert reordered(parse("level ** 2")) == {}

@@ -1,0 +1,241 @@
+"""Multipliers, windows and parties, each against hand arithmetic."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import ramulus as rm
+from conftest import make
+from ramulus.analysis.party import overtakings
+from ramulus.design.player import Player
+from ramulus.rules.multipliers import stacked
+from ramulus.rules.windows import calendar_day, timeline
+
+SOURCE = {"borer": {"level": 11, "xp": 250, "seconds": 60, "tags": ["blight"]}}
+
+
+def scaled(*rules, sources=None, **parts):
+    return make({"formula": "1000"}, 30, sources=sources or SOURCE, multipliers=list(rules), **parts)
+
+
+def factor_at(design, level, **options):
+    table = rm.gain_table(design, **options).set_index("level")
+    return table.loc[level, "factor"]
+
+
+def test_the_scale_by_level_gap_at_every_gap():
+    design = scaled({"name": "outgrown", "factor": "clip(1 - 0.08 * gap, 0.04, 1)"})
+    table = rm.gain_table(design).set_index("level")
+    by_hand = dict.fromkeys(range(-10, 1), 1.0)
+    by_hand |= {
+        1: 0.92,
+        2: 0.84,
+        3: 0.76,
+        4: 0.68,
+        5: 0.6,
+        6: 0.52,
+        7: 0.44,
+        8: 0.36,
+        9: 0.28,
+        10: 0.2,
+        11: 0.12,
+        12: 0.04,
+        13: 0.04,
+        14: 0.04,
+        15: 0.04,
+    }
+    for gap, factor in by_hand.items():
+        assert table.loc[11 + gap, "factor"] == pytest.approx(factor), gap
+        # 250 × factor is whole but for float64 at some gaps, where rounding down takes the float as it is.
+        assert table.loc[11 + gap, "award"] == np.floor(250 * table.loc[11 + gap, "factor"])
+    assert str(rm.trace_source(design, "borer", 1, level=14)[1][0]) == "base 250 × outgrown 0.76 = 190"
+
+
+@pytest.mark.parametrize(
+    ("level", "factor"), [(1, 5), (8, 5), (9, 2.5), (14, 2.5), (15, 1.4), (19, 1.4), (20, 1), (30, 1)]
+)
+def test_bands_exactly_at_their_borders(level, factor):
+    bands = {"name": "catch-up", "against": "level / 20", "bands": [[0.4, 5.0], [0.7, 2.5], [0.95, 1.4]]}
+    assert factor_at(scaled(bands), level) == factor
+
+
+def test_the_three_ways_to_stack():
+    def rules(*ways):
+        factors = (1.5, 1.2, 0.5, 2.0)
+        return scaled(
+            *({"name": str(i), "factor": f, "stack": w} for i, (f, w) in enumerate(zip(factors, ways, strict=True)))
+        )
+
+    for ways, product in (
+        (("multiply",) * 4, 1.8),
+        (("add",) * 4, 1 + 0.5 + 0.2 - 0.5 + 1.0),
+        (("best",) * 4, 2.0),
+        (("multiply", "add", "add", "best"), 1.5 * 0.7 * 2.0),
+        (("best", "multiply", "best", "multiply"), 1.5 * 1.2 * 2.0),
+    ):
+        assert factor_at(rules(*ways), 5) == pytest.approx(product), ways
+    only_low = scaled(
+        {"name": "a", "factor": 0.5, "stack": "best"}, {"name": "b", "factor": 9, "stack": "best", "from_level": 20}
+    )
+    assert factor_at(only_low, 5) == 0.5
+    assert factor_at(only_low, 20) == 9
+    with pytest.raises(rm.DesignError, match="add up to a factor of -0.2"):
+        factor_at(scaled({"name": "a", "factor": 0.3, "stack": "add"}, {"name": "b", "factor": 0.5, "stack": "add"}), 5)
+
+
+def test_where_a_rule_applies():
+    sources = {**SOURCE, "errand": {"level": 5, "xp": 10, "seconds": 1}}
+    players = {"newcomer": {}, "adept": {}}
+    for where, cells in (
+        ({"tags": ["blight"]}, {("newcomer", "borer"), ("adept", "borer")}),
+        ({"sources": ["errand"], "players": ["adept"]}, {("adept", "errand")}),
+        ({"tracks": ["warden"]}, {(p, s) for p in players for s in sources}),
+        ({"from_level": 3, "to_level": 3}, {(p, s) for p in players for s in sources}),
+    ):
+        table = rm.gain_table(scaled({"name": "x", "factor": 2, **where}, sources=sources, players=players))
+        hit = table[table["factor"] == 2]
+        assert set(zip(hit["player"], hit["source"], strict=True)) == cells
+        assert "from_level" not in where or hit["level"].unique().tolist() == [3]
+    with pytest.raises(rm.DesignError, match="no tag is called 'blihgt'.*did you mean 'blight'"):
+        scaled({"name": "x", "factor": 2, "tags": ["blihgt"]})
+
+
+@pytest.mark.parametrize(
+    ("awards", "level", "award"),
+    [({}, 14, 189), ({"rounding": "nearest"}, 14, 190), ({"rounding": "up"}, 14, 190), ({"rounding": "none"}, 14, 189.75),
+     ({"least_award": 200}, 14, 200)],
+)  # fmt: skip
+def test_rounding_and_the_least_award(awards, level, award):
+    design = scaled({"name": "outgrown", "factor": 0.759}, awards=awards)
+    assert rm.gain_table(design).set_index("level").loc[level, "award"] == award
+
+
+def test_a_factor_below_zero_is_an_error_with_its_level():
+    with pytest.raises(rm.DesignError, match=r"multipliers\[0\].factor: 'x' is -0.1 at level 12"):
+        factor_at(scaled({"name": "x", "factor": "1 - 1.1 * gap"}), 5)
+
+
+# --- windows ---------------------------------------------------------------------------------------------------
+
+
+def window(player, hours=200.0, **rule):
+    design = scaled({"name": "w", "factor": 2, **rule}, players={"p": player})
+    when = timeline(design, design.players["p"], hours)
+    return lambda seconds: 0 in when.rules_on(seconds)
+
+
+def test_windows_at_their_first_and_last_minute():
+    # 0.8 h a day, 4 days a week: days 1 2 3 4, 8 9 10 11, 15 … Day 15 is play day 8, day 18 play day 11.
+    player = {"hours_per_day": 0.8, "days_per_week": 4}
+    on = window(player, from_day=15, to_day=21)
+    day = 0.8 * 3600
+    assert [on(8 * day - 60), on(8 * day - 1e-6), on(8 * day), on(8 * day + 60)] == [False, False, True, True]
+    assert [on(12 * day - 60), on(12 * day - 1e-6), on(12 * day)] == [True, True, False]
+    # From a day without play, the next played one counts.
+    assert [window(player, from_day=5)(4 * day - 1), window(player, from_day=5)(4 * day)] == [False, True]
+    assert [window(player, to_day=6)(4 * day - 1), window(player, to_day=6)(4 * day)] == [True, False]
+    first = window(player, first_minutes_of_day=10)
+    assert [first(0), first(599.999), first(600), first(3 * day - 0.001), first(3 * day), first(3 * day + 600)] == [
+        True, True, False, False, True, False,
+    ]  # fmt: skip
+    both = window(player, first_minutes_of_day=10, from_day=2, to_day=2)
+    assert [both(0), both(day), both(day + 599), both(day + 600), both(2 * day)] == [False, True, True, False, False]
+    assert not window({}, from_day=1)(0)  # no schedule, no days
+
+
+@given(st.sampled_from([0.1, 0.7, 0.8, 1.2, 2.5, 24]), st.integers(1, 7), st.integers(0, 2000))
+def test_calendar_days_are_exact_at_the_borders(hours, week, d):
+    player = Player(hours_per_day=hours, days_per_week=week)
+    day = 7 * (d // week) + d % week + 1
+    border = float(np.float64(round(hours * 3600)) * d)
+    assert calendar_day(player, np.array([border, border + 1])).tolist() == [day, day]
+    assert d == 0 or calendar_day(player, np.array([border - 1])).tolist() == [
+        7 * ((d - 1) // week) + (d - 1) % week + 1
+    ]
+
+
+def test_an_award_belongs_to_the_second_at_which_its_encounter_ends():
+    # Encounters end at 60 s, 120 s …; the first 2 minutes of the day pay double, so the award at 120 s is single.
+    design = make({"formula": "100"}, 3, sources={"a": {"level": 1, "xp": 10, "seconds": 60}}, players={"p": {"hours_per_day": 1}},
+                  multipliers=[{"name": "early", "factor": 2, "first_minutes_of_day": 2}])  # fmt: skip
+    result = rm.simulate(design, players=1)
+    assert result.profile().encounters.values[0].tolist() == [0, 9, 19]  # 20 + 8 × 10 = 100, then 10 × 10
+    assert rm.gain_table(design, during=["early"])["award"].tolist() == [20, 20, 20]
+    with pytest.raises(rm.UnknownNameError, match="did you mean 'early'"):
+        rm.gain_table(design, during=["earli"])
+
+
+# --- parties ---------------------------------------------------------------------------------------------------
+
+
+def party_of_four(**party):
+    """Levels 8, 6, 3 and 2 of a track where each level costs 100; every encounter awards 60 before catch-up."""
+    starts = {"wren": 8, "lark": 6, "finch": 3, "tit": 2}
+    return make(
+        {"formula": "100"}, 20, sources={"a": {"level": 1, "xp": 60, "seconds": 36}}, players={"p": {}},
+        multipliers=[{"name": "catch-up", "against": "level / leader_level", "bands": [[0.3, 9], [0.5, 4], [0.9, 1.5]]}],
+        party={"members": {name: {"player": "p", "start_level": level} for name, level in starts.items()}, **party},
+    )  # fmt: skip
+
+
+def states(run, encounter):
+    rows = run.table().query(f"encounter == {encounter}").set_index("member").loc[["wren", "lark", "finch", "tit"]]
+    return list(zip(rows["level"], rows["xp"], strict=True))
+
+
+def test_a_party_of_four_by_hand():
+    run = rm.play_party(party_of_four(), 3)
+    assert states(run, 0) == [(8, 0), (6, 0), (3, 0), (2, 0)]
+    # 1: leader 8; lark 0.75 → 90; finch 0.375 → 240; tit 0.25 → 540.
+    assert states(run, 1) == [(8, 60), (6, 90), (5, 40), (7, 40)]
+    # 2: lark 90 more; finch 5/8 = 0.625 → 90; tit 7/8 → 90.
+    assert states(run, 2) == [(9, 20), (7, 80), (6, 30), (8, 30)]
+    # 3: leader 9: lark 7/9 → 90; finch 6/9 → 90; tit 8/9 = 0.89 → 90.
+    assert states(run, 3) == [(9, 80), (8, 70), (7, 20), (9, 20)]
+    assert run.table()["hours"].max() == pytest.approx(3 * 36 / 3600)
+    assert overtakings(run) == []
+
+
+def test_held_below_the_leader_by_hand():
+    strong = party_of_four().with_values({"multipliers.catch-up.bands": [[0.3, 12], [0.5, 11], [0.9, 10]]})
+    free = rm.play_party(strong, 1)
+    # lark 6 + 600 → level 12; finch 3 + 660 → 9 and 60; tit 2 + 720 → 9 and 20; all past the leader at 8 and 60.
+    assert states(free, 1) == [(8, 60), (12, 0), (9, 60), (9, 20)]
+    assert {name for name, *_ in overtakings(free)} == {"lark", "finch", "tit"}
+    held = rm.play_party(strong.with_values({"party.hold_below_leader": True}), 3)
+    assert states(held, 1) == [(8, 60)] * 4
+    assert held.table().query("encounter == 1 and member == 'finch'")["cut"].tolist() == [660 - 560]
+    assert states(held, 2) == [(9, 20)] * 4  # nobody is boosted any more, all get 60
+    assert states(held, 3) == [(9, 80)] * 4
+    assert overtakings(held) == []
+    assert held.even_after().tolist() == [1]
+
+
+def test_splitting_and_a_named_leader():
+    split = rm.play_party(party_of_four(share="split"), 1)
+    assert states(split, 1) == [(8, 15), (6, 22), (3, 60), (3, 35)]  # 15, ⌊22.5⌋, 60, 135
+    led = rm.play_party(party_of_four(leader="finch"), 1)
+    assert states(led, 1) == [(8, 60), (6, 60), (3, 60), (2, 90)]  # 2 / 3 = 0.67 → 1.5
+
+
+def test_parties_with_chance_repeat_and_average_to_the_expected_one():
+    design = party_of_four().with_values({"sources.a.success": 0.5})
+    one, again = (rm.play_party(design, 12, parties=60, seed=5).table() for _ in range(2))
+    assert one.equals(again)
+    awards = one[(one["member"] == "wren") & (one["encounter"] > 0)]["award"]
+    error = 60 * 0.5 / np.sqrt(len(awards))
+    assert awards.mean() == pytest.approx(30, abs=4 * error)
+    spread = rm.play_party(design, 12, parties=60, seed=5).spread()
+    assert (spread["level_p10"] <= spread["level_p90"]).all()
+    with pytest.raises(rm.DesignError, match="party: missing"):
+        rm.play_party(make())
+
+
+def test_products_stack_in_file_order_whatever_is_on():
+    design = rm.demo_design()
+    factors = [np.array([0.5]), np.array([1.5]), np.array([np.nan])]
+    assert stacked(design, factors, [0]) == 0.5
+    assert stacked(design, factors, [0, 1, 2]) == 0.75

@@ -1,0 +1,383 @@
+"""The simulation: with a pencil, against the exact chain, against the ledger, and the same to the bit."""
+
+from __future__ import annotations
+
+import itertools
+import sys
+from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import ramulus as rm
+from conftest import make
+from exact import exact_arrival
+from ramulus.simulation import run as running
+from ramulus.simulation.chunks import draw_players, play_logged
+from ramulus.simulation.samples import BinnedSample, WholeSample, quantile
+from ramulus.simulation.worlds import make_stages
+
+
+def arena(xp=10, values=(20, 30, 50), overflow=None, encounter=None, may_drop=False, **parts):
+    track = {"overflow": overflow or {}, "may_drop_levels": may_drop}
+    source = {"level": 1, "xp": xp, "seconds": 36}
+    return make(
+        {"values": list(values)}, len(values) + 1, track, sources={"a": source}, encounter=encounter or {}, **parts
+    )
+
+
+# --- with a pencil ---------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("overflow", "encounters"),
+    [
+        # 12 XP an encounter, costs 20, 30, 50. Carried: 24 → 4 over; 4 + 36 = 40 → 10 over; 10 + 48 = 58.
+        ({}, [0, 2, 5, 9]),
+        # Nothing carried: ⌈20/12⌉ = 2, ⌈30/12⌉ = 3, ⌈50/12⌉ = 5.
+        ({"carry": 0}, [0, 2, 5, 10]),
+    ],
+)
+def test_one_source_and_no_chance_gives_the_hours_a_pencil_gives(overflow, encounters):
+    pace = rm.simulate(arena(12, overflow=overflow), players=7).pace()
+    assert pace["encounters_p50"].tolist() == encounters
+    for column in ("hours_p10", "hours_p50", "hours_p90"):
+        assert pace[column].tolist() == [n * 36 / 3600 for n in encounters]
+    assert pace["reached"].tolist() == [1, 1, 1, 1]
+    assert pace["hours_in_level_p50"].tolist()[:-1] == pytest.approx(np.diff(encounters) * 0.01)
+    assert pace["days_p50"].isna().all()
+
+
+def test_failures_limits_skills_and_days_with_a_pencil():
+    design = make(
+        {"values": [100, 100]}, 3,
+        sources={"errand": {"level": 1, "xp": 60, "seconds": 1000, "limit": 1, "weight": 1e12},
+                 "graft": {"level": 1, "xp": 10, "seconds": "100 - 10 * skill_level", "skill": "grafting", "skill_xp": 3}},
+        players={"p": {"hours_per_day": 0.25, "days_per_week": 2, "seconds_between": 10}},
+        skills={"grafting": {"max_level": 3, "cost": {"values": [6, 6]}}},
+    )  # fmt: skip
+    result = rm.simulate(design, players=3)
+    # errand 60 in 1010 s; then grafts at skill 1, 1, 2, 2, 3 …: 100, 100, 90, 90, then 80 s each.
+    times = 1010 + np.cumsum([100, 100, 90, 90] + [80] * 20)
+    assert result.pace()["hours_p50"].tolist() == [0, times[3] / 3600, times[13] / 3600]
+    assert result.pace("grafting")["hours_p50"].tolist() == [0, times[1] / 3600, times[3] / 3600]
+    # 900 s a play day on days 1, 2, 8, 9: 1390 s is on the second, 2190 s on the third.
+    assert result.pace()["days_p50"].tolist() == [1, 2, 8]
+    income = result.income().set_index(["level", "source"])["xp"]
+    assert income.to_dict() == {(1, "errand"): 60, (1, "graft"): 40, (2, "graft"): 100}
+
+
+# --- against the exact chain -----------------------------------------------------------------------------------
+
+RULES = [
+    {"carry": carry, "level_ups_per_award": ups, "threshold": threshold, "at_cap": cap}
+    for carry, (ups, threshold, cap) in itertools.product(
+        (1.0, 0.0, 0.5), (("any", "reached", "discard"), ("one", "reached", "fill"), ("any", "exceeded", "bank"))
+    )
+] + [{"carry_limit": 0.1}]
+FAILURES = [
+    {"success": 1},
+    {"success": 0.6, "failure": {"extra_seconds": 20, "xp_share": 0.3}},
+    {"success": 0.7, "failure": {"loss": 0.2, "extra_seconds": 5}},
+]
+AMOUNTS = [{"low": 5, "high": 45}, {"one_of": [[4, 0.7], [70, 0.3]]}, 13]
+PLAYERS = 4000
+
+
+@pytest.mark.parametrize(
+    ("failing", "may_drop"), [(FAILURES[0], False), (FAILURES[1], False), (FAILURES[2], False), (FAILURES[2], True)]
+)
+@pytest.mark.parametrize("rules", RULES, ids=lambda r: "-".join(map(str, r.values())))
+def test_against_the_exact_chain(rules, failing, may_drop):
+    xp = AMOUNTS[RULES.index(rules) % 3]
+    design = arena(xp, (20, 30, 50), rules, failing, may_drop)
+    result = rm.simulate(design, players=PLAYERS, seed=11)
+    profile = result.profile()
+    for index, level in ((1, 2), (3, 4)):
+        exact = exact_arrival(design, level)
+        sample = profile.encounters.values[:, index]
+        # 4 sigma of the mean of so many players.
+        assert sample.mean() == pytest.approx(exact.mean, abs=4 * exact.deviation / PLAYERS**0.5 + 1e-9)
+        extra = failing.get("failure", {}).get("extra_seconds", 0)
+        hours = (36 * exact.mean + extra * exact.failures.sum()) / 3600
+        spread = profile.seconds.values[:, index].std() / 3600
+        assert result.arrivals()[:, index].mean() == pytest.approx(hours, abs=4 * spread / PLAYERS**0.5 + 1e-9)
+        _quantiles_agree(sample, np.cumsum(exact.chance))
+
+
+def _quantiles_agree(sample, distribution):
+    for q in (0.1, 0.5, 0.9):
+        at = int(np.searchsorted(distribution, q))
+        for n in (at - 1, at):
+            p = distribution[n] if n >= 0 else 0.0
+            seen = (sample <= n).mean()
+            assert seen == pytest.approx(p, abs=4 * np.sqrt(p * (1 - p) / len(sample)) + 1e-9), (q, n)
+
+
+@pytest.mark.parametrize("variation", [0.35, 1.6])
+def test_times_with_variation_against_their_exact_distribution(variation):
+    design = arena({"low": 5, "high": 45}, encounter={"variation": variation})
+    exact = exact_arrival(design, 4)
+    sample = rm.simulate(design, players=20_000, seed=2).profile().seconds.values[:, 3]
+    for seconds in np.quantile(sample, [0.02, 0.1, 0.5, 0.9, 0.98]):
+        p = exact.time_below(seconds, 36, variation**-2)
+        assert (sample <= seconds).mean() == pytest.approx(p, abs=4 * np.sqrt(p * (1 - p) / 20_000))
+    deviation = np.sqrt(36**2 * (exact.deviation**2 + exact.mean * variation**2))
+    assert sample.mean() == pytest.approx(36 * exact.mean, abs=4 * deviation / 20_000**0.5)
+
+
+def test_the_spread_of_players_is_log_normal_with_median_one():
+    _, pace = draw_players(3, 0, 0, 0.4)
+    logs = np.log(pace)
+    assert np.median(pace) == pytest.approx(1, abs=4 * 0.4 * 1.2533 / 32)
+    assert logs.std() == pytest.approx(0.4, abs=4 * 0.4 / np.sqrt(2 * 1024))
+
+
+# --- against the ledger ----------------------------------------------------------------------------------------
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.data())
+def test_the_kernel_agrees_with_the_ledger_award_by_award(data):
+    draw = data.draw
+    whole = draw(st.booleans())
+    overflow = {
+        "carry": draw(st.sampled_from([1.0, 0.0, 0.35])), "whole_xp": whole, "at_cap": draw(st.sampled_from(["discard", "fill", "bank"])),
+        "threshold": draw(st.sampled_from(["reached", "exceeded"])), "level_ups_per_award": draw(st.sampled_from(["any", "one"])),
+    }  # fmt: skip
+    data_design = rm.demo_design().to_dict()
+    data_design["tracks"]["warden"].update(
+        overflow=overflow, max_level=draw(st.integers(3, 14)), may_drop_levels=draw(st.booleans())
+    )
+    data_design["tracks"]["grafting"]["overflow"] = {"carry": draw(st.sampled_from([1.0, 0.5]))}
+    data_design["encounter"]["failure"] = {
+        "loss": draw(st.sampled_from([0, 0.1, 0.9])),
+        "xp_share": draw(st.sampled_from([0, 0.37])),
+    }
+    data_design["awards"] = {
+        "rounding": draw(st.sampled_from(["down", "nearest", "up", "none"])),
+        "least_award": draw(st.sampled_from([0, 2])),
+    }
+    del data_design["party"], data_design["goals"]
+    design = rm.Design.from_dict(data_design)
+    stage = make_stages(design, 3.0, 5000)[draw(st.integers(0, 2))]
+    log, tally = play_logged(stage, draw(st.integers(0, 2**63)), 1.0)
+    ledgers = [rm.Ledger(design, "warden"), rm.Ledger(design, "grafting")]
+    for kind, track, units, level, xp, wasted in log.tolist():
+        ledger, scale = ledgers[track], int(stage.rules.scale[track])
+        before = ledger.wasted
+        if kind == 0:
+            ledger.award(units / scale)
+            assert (ledger.wasted - before) * scale == pytest.approx(wasted, abs=1e-3)
+        else:
+            ledger.lose(units / scale)
+        assert (ledger.level - ledger.start_level, round(ledger.xp * scale)) == (level, xp)
+    assert tally.last[0, 0] + 1 == ledgers[0].level
+    assert tally.income.sum() / stage.rules.scale[0] == pytest.approx(ledgers[0].earned)
+    # Playing without a log takes the short cuts; it must come to the same.
+    quick = rm.simulate(design, players=3, hours=3, seed=5).profile("steady")
+    keys, pace = draw_players(5, 1, 0, design.players["steady"].spread)
+    for i in range(3):
+        _, slow = play_logged(make_stages(design, 3.0, 10**6)[1], int(keys[i]), float(pace[i]))
+        np.testing.assert_array_equal(slow.arrival[0], quick.seconds.values[i])
+
+
+# --- the same to the bit ---------------------------------------------------------------------------------------
+
+
+class Backwards(Executor):
+    """Runs what it is given in another order: the last first, two at a time."""
+
+    def __init__(self):
+        self.waiting: list = []
+
+    def submit(self, fn, /, *args, **kwargs):
+        future: Future = Future()
+        self.waiting.append((future, fn, args))
+        if len(self.waiting) == 2:
+            for waiting, call, given_args in reversed(self.waiting):
+                waiting.set_result(call(*given_args))
+            self.waiting.clear()
+        return future
+
+
+def bits(result):
+    return [
+        part
+        for p in result.profiles.values()
+        for part in (p.seconds.values.tobytes(), p.encounters.values.tobytes(), p.sums["income"].tobytes())
+    ]
+
+
+def test_same_bits_on_threads_processes_and_in_any_order():
+    design = rm.demo_design()
+    sizes = {"newcomer": 2048, "steady": 2500, "adept": 2048 + 3}  # 2 + 3 + 3 chunks
+    with ThreadPoolExecutor(1) as one, ThreadPoolExecutor(2) as two, ProcessPoolExecutor(2) as pool:
+        results = [
+            rm.simulate(design, sizes, 30, 7, executor=executor) for executor in (one, two, pool, Backwards(), None)
+        ]
+    assert all(bits(result) == bits(results[0]) for result in results)
+    fewer = rm.simulate(design, {"steady": 10}, 30, 7)
+    assert (
+        fewer.profile("steady").seconds.values.tobytes() == results[0].profile("steady").seconds.values[:10].tobytes()
+    )
+    assert bits(rm.simulate(design, sizes, 30, 8)) != bits(results[0])
+
+
+def test_same_bits_on_a_dask_cluster():
+    distributed = pytest.importorskip("distributed")
+    design = rm.demo_design()
+    with distributed.Client(n_workers=1, threads_per_worker=2, processes=False, dashboard_address=None) as client:
+        there = rm.simulate(design, 1500, 20, 7, executor=client.get_executor())
+    assert bits(there) == bits(rm.simulate(design, 1500, 20, 7))
+
+
+def test_common_random_numbers_sharpen_a_comparison():
+    design = rm.demo_design()
+    softer = design.with_values({"constants.first_cost": 66})
+    one, other, apart = (
+        rm.simulate(d, 800, seed=s).arrivals("steady")[:, -1] for d, s in ((design, 1), (softer, 1), (softer, 2))
+    )
+    assert np.var(other - one) < 0.5 * np.var(apart - one)
+
+
+# --- summaries, keeping, reading -------------------------------------------------------------------------------
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.lists(st.floats(1e-3, 1e10) | st.just(0.0) | st.just(np.nan), min_size=1, max_size=300))
+def test_binned_quantiles_are_within_their_error_and_merge(values):
+    array = np.array(values)[:, None]
+    whole, binned = WholeSample(array), BinnedSample.empty(1)
+    half = len(array) // 2
+    binned.add(array[half:])
+    binned.add(array[:half])
+    assert binned.reached().tolist() == whole.reached().tolist()
+    for q in (0.01, 0.1, 0.5, 0.9, 1.0):
+        np.testing.assert_allclose(quantile(binned, q, len(array)), quantile(whole, q, len(array)), rtol=0.004001)
+
+
+def test_a_large_run_sums_up_within_the_stated_error(monkeypatch):
+    design = rm.demo_design()
+    exact = rm.simulate(design, 600, seed=3)
+    monkeypatch.setattr(running, "MOST_CELLS_KEPT", 1000)
+    summed = rm.simulate(design, 600, seed=3)
+    assert exact.keeps_players and not summed.keeps_players
+    for column in ("hours_p10", "hours_p50", "hours_p90", "encounters_p50", "hours_in_level_p50"):
+        np.testing.assert_allclose(summed.pace()[column], exact.pace()[column], rtol=0.0041)
+    np.testing.assert_allclose(summed.population()["hours_p50"], exact.population()["hours_p50"], rtol=0.0041)
+    with pytest.raises(rm.RamulusError, match="keep_players"):
+        summed.arrivals()
+
+
+@pytest.mark.parametrize("keep", [True, False])
+def test_a_result_comes_back_from_a_file(tmp_path, keep):
+    result = rm.simulate(rm.demo_design(), 50, 4, 3, keep_players=keep)
+    result.save(tmp_path / "run.npz")
+    again = rm.SimulationResult.load(tmp_path / "run.npz")
+    for table in ("pace", "income", "waste", "stuck", "population", "time_in_level"):
+        assert getattr(again, table)().equals(getattr(result, table)()), table
+    (tmp_path / "bad.npz").write_bytes(b"no")
+    for name in ("bad.npz", "none.npz"):
+        with pytest.raises(rm.DataError, match=name):
+            rm.SimulationResult.load(tmp_path / name)
+
+
+def test_players_who_did_not_arrive_count_as_later_than_all_who_did():
+    result = rm.simulate(arena({"one_of": [[0, 0.5], [40, 0.5]]}, (30, 30)), players=1000, hours=0.02 + 1e-9, seed=1)
+    # Two encounters fit: level 2 with chance 3/4, level 3 with chance 1/4.
+    pace = result.pace(interval=0.99)
+    assert pace["reached"].tolist() == pytest.approx([1, 0.75, 0.25], abs=4 * np.sqrt(0.25 * 0.75 / 1000))
+    assert pace["hours_p10"].tolist()[:2] == [0, 0.01]
+    assert np.isnan(pace["hours_p50"].iloc[2]) and pace["hours_p10"].iloc[2] == 0.02
+    assert np.isnan(pace["hours_p90"].iloc[1])
+    assert result.reached(2, 0.0101).iloc[0] == pytest.approx(0.5, abs=4 * 0.5 / 1000**0.5)
+    assert result.level_at(0.02)["share"].sum() == pytest.approx(1)
+    assert (pace["hours_p50_low"][:2] <= pace["hours_p50"][:2]).all()
+    stuck = result.stuck()
+    assert set(stuck["reason"]) == {"out of time"}
+    assert stuck["players"].sum() == 1000 - round(1000 * pace["reached"].iloc[2])
+
+
+def test_intervals_cover_the_truth_as_often_as_they_say():
+    design = arena({"low": 5, "high": 45}, encounter={"variation": 0.5})
+    truth = np.quantile(rm.simulate(design, players=60_000, seed=0).arrivals()[:, 3], 0.5)
+    hits = 0
+    for seed in range(1, 201):
+        row = rm.simulate(design, players=101, seed=seed).pace(interval=0.9).iloc[3]
+        hits += row["hours_p50_low"] <= truth <= row["hours_p50_high"]
+    # Binomial(200, at least 0.9): 4 sigma below is 0.815.
+    assert hits / 200 > 0.9 - 4 * np.sqrt(0.09 / 200)
+
+
+def test_populations_split_by_share():
+    design = rm.demo_design()
+    assert rm.by_share(design, 1000) == {"newcomer": 400, "steady": 450, "adept": 150}
+    assert sum(rm.by_share(design, 7).values()) == 7
+    result = rm.simulate(design, rm.by_share(design, 300), seed=1)
+    pooled = np.concatenate([result.arrivals(name)[:, 9] for name in design.players])
+    # 120, 135 and 45 players stand exactly for their shares, so pooling weighs them alike.
+    assert result.population()["hours_p50"].iloc[9] == pytest.approx(np.sort(pooled)[149])
+
+
+# --- designs that would not end --------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("design", "reason"),
+    [
+        (make(sources={"a": {"level": 1, "xp": 500, "seconds": 9, "to_level": 2}}), "no open source"),
+        (make(sources={"a": {"level": 1, "xp": 9, "seconds": 9, "limit": 3}}), "no open source"),
+        (make(sources={"a": {"level": 1, "xp": 0, "seconds": 0}}), "too many encounters"),
+        (make(sources={"a": {"level": 1, "xp": 1, "seconds": 3600}}), "out of time"),
+        (arena(30, encounter={"success": 0}), "out of time"),
+        (make({"formula": "1e15"}, sources={"a": {"level": 1, "xp": 1, "seconds": 3600}}), "out of time"),
+    ],
+)
+def test_pathological_designs_end_by_themselves_and_say_why(design, reason):
+    result = rm.simulate(design, players=3, hours=100, most_encounters=20_000)
+    assert result.stuck()["reason"].unique().tolist() == [reason]
+    assert result.stuck()["share"].sum() == 1
+
+
+def test_a_single_award_from_first_to_last_level():
+    result = rm.simulate(make(sources={"a": {"level": 1, "xp": 10**6, "seconds": 36}}), players=2)
+    assert result.pace()["hours_p50"].tolist() == [0] + [0.01] * 5
+    assert result.waste()["wasted"].sum() == 10**6 - 1500
+    zero = rm.simulate(make(sources={"a": {"level": 1, "xp": 100, "seconds": 0}}), players=2)
+    assert zero.pace()["hours_p50"].tolist() == [0] * 6
+
+
+@pytest.mark.parametrize(
+    ("arguments", "word"),
+    [({"players": 0}, "1 or more"), ({"players": {"nobody": 3}}, "no player profile"), ({"hours": 0}, "above 0"), ({"hours": np.nan}, "finite"),
+     ({"players": -5}, "-5"), ({"most_encounters": 0}, "most_encounters")],
+)  # fmt: skip
+def test_faulty_sizes(arguments, word):
+    with pytest.raises(rm.RamulusError, match=word):
+        rm.simulate(rm.demo_design(), **arguments)
+
+
+def test_an_interrupt_gives_what_is_there():
+    def interrupt(state):
+        if state.players_done >= 1024:
+            raise KeyboardInterrupt
+
+    with pytest.raises(rm.SimulationStopped) as caught:
+        rm.simulate(rm.demo_design(), players=20_000, seed=1, progress=interrupt)
+    stop = caught.value
+    assert 1024 <= stop.done < 60_000
+    assert sum(stop.result.players.values()) == stop.done
+    full = rm.simulate(rm.demo_design(), players=1024, seed=1)
+    assert stop.result.pace().query("player == 'newcomer' and level == 2")["reached"].iloc[0] == 1
+    assert full.profile("newcomer").players == 1024
+    assert "KeyboardInterrupt" in [base.__name__ for base in type(stop).__mro__]
+
+
+def test_results_show_themselves():
+    result = rm.simulate(rm.demo_design(), players=5, hours=1)
+    assert "5 newcomer" in repr(result) and "<table" in result._repr_html_()
+    assert "<table" in rm.demo_design()._repr_html_()
+    assert sys.getsizeof(result) < 10_000
