@@ -44,7 +44,7 @@ def test_pace_says_what_it_shows(result):
     assert len(axes.lines) == 3
     median = result.pace().query("player == 'steady'")["hours_p50"]
     np.testing.assert_array_equal(axes.lines[1].get_xdata(), median)
-    figure, own = plt.subplots()
+    own = plt.figure().add_subplot()
     assert rm.plots.pace(result, ax=own) is own
     plt.close("all")
     soon = rm.simulate(rm.demo_design(), players=20, hours=0.5, seed=1)

@@ -373,7 +373,6 @@ def test_an_interrupt_gives_what_is_there():
     full = rm.simulate(rm.demo_design(), players=1024, seed=1)
     assert stop.result.pace().query("player == 'newcomer' and level == 2")["reached"].iloc[0] == 1
     assert full.profile("newcomer").players == 1024
-    assert "KeyboardInterrupt" in [base.__name__ for base in type(stop).__mro__]
 
 
 def test_results_show_themselves():

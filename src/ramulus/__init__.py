@@ -22,7 +22,7 @@ __version__ = "0.1.0"
 _HOMES = {
     "AwardChain": "analysis.gain",
     "AwardError": "errors",
-    "AwardOutcome": "rules.ledger",
+    "AwardOutcome": "rules.outcomes",
     "DataError": "errors",
     "Design": "design",
     "DesignError": "errors",
@@ -30,7 +30,7 @@ _HOMES = {
     "Finding": "analysis.checks",
     "FormulaError": "errors",
     "Ledger": "rules.ledger",
-    "LedgerEvent": "rules.ledger",
+    "LedgerEvent": "rules.outcomes",
     "PartyRun": "analysis.party",
     "Problem": "errors",
     "Progress": "simulation.run",
@@ -85,9 +85,9 @@ if TYPE_CHECKING:
     from ramulus.errors import RamulusError as RamulusError
     from ramulus.errors import SavedLedgerError as SavedLedgerError
     from ramulus.errors import UnknownNameError as UnknownNameError
-    from ramulus.rules.ledger import AwardOutcome as AwardOutcome
     from ramulus.rules.ledger import Ledger as Ledger
-    from ramulus.rules.ledger import LedgerEvent as LedgerEvent
+    from ramulus.rules.outcomes import AwardOutcome as AwardOutcome
+    from ramulus.rules.outcomes import LedgerEvent as LedgerEvent
     from ramulus.simulation.result import SimulationResult as SimulationResult
     from ramulus.simulation.run import Progress as Progress
     from ramulus.simulation.run import SimulationStopped as SimulationStopped

@@ -12,7 +12,8 @@ import pandas as pd
 from ramulus.analysis.gain import AwardChain, AwardChains
 from ramulus.design.source import XpChoice, XpRange
 from ramulus.errors import AwardError
-from ramulus.rules.ledger import OUTCOME_COLUMNS, Ledger
+from ramulus.rules.ledger import Ledger
+from ramulus.rules.outcomes import OUTCOME_COLUMNS
 from ramulus.rules.stats import points_granted
 from ramulus.rules.xp_units import to_units
 

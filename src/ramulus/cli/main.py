@@ -48,7 +48,7 @@ def run() -> None:
     except UnknownNameError as error:
         _fail(error, 2)
     except RamulusError as error:
-        _fail(error, 130 if isinstance(error, KeyboardInterrupt) else 1)
+        _fail(error, getattr(error, "exit_status", 1))
     except KeyboardInterrupt:
         print("stopped", file=sys.stderr)
         sys.exit(130)

@@ -171,8 +171,8 @@ class _Evaluation:
         raise self._not_finite(node, finite, operands)
 
     def _not_finite(self, node: ast.expr, finite: Any, operands: tuple[Array, ...]) -> FormulaError:
-        where = tuple(int(axis[0]) for axis in np.nonzero(~np.atleast_1d(finite)))
-        shape = np.atleast_1d(finite).shape
+        shape = np.broadcast_shapes((1,), np.shape(finite), *(array.shape for array in self.names.values()))
+        where = tuple(int(axis[0]) for axis in np.nonzero(~np.broadcast_to(finite, shape)))
         put_in = [float(np.broadcast_to(operand, shape)[where]) for operand in operands]
         values = ", ".join(
             f"{name} = {float(np.broadcast_to(array, shape)[where]):.12g}" for name, array in self.names.items()

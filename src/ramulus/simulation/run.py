@@ -40,8 +40,10 @@ class Progress:
     seconds: float
 
 
-class SimulationStopped(RamulusError, KeyboardInterrupt):  # noqa: N818 — it is no error but an interrupt.
+class SimulationStopped(RamulusError):  # noqa: N818 — it is no error but an interrupt.
     """A simulation was interrupted; `result` holds the players that were done, or None where none were."""
+
+    exit_status = 130  # What shells give a command that an interrupt ended.
 
     def __init__(self, result: SimulationResult | None, done: int, players: int) -> None:
         self.result, self.done, self.players = result, done, players
