@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import doctest
+import importlib
+import pkgutil
 import subprocess
 import sys
 from pathlib import Path
@@ -97,6 +100,16 @@ def test_the_other_figures():
 def test_labels_are_pushed_apart_and_stay_inside():
     heights = _pushed_apart(np.array([0.5, 0.97, 0.98, 1.0]), 0.05)
     assert heights.tolist() == pytest.approx([0.5, 0.9, 0.95, 1.0])
+
+
+MODULES = [info.name for info in pkgutil.walk_packages(rm.__path__, "ramulus.") if "__main__" not in info.name]
+
+
+@pytest.mark.parametrize("module", MODULES)
+def test_examples_in_docstrings(module):
+    # By name, not by path: the package under test may be an installed copy.
+    outcome = doctest.testmod(importlib.import_module(module), optionflags=doctest.NORMALIZE_WHITESPACE)
+    assert outcome.failed == 0
 
 
 @pytest.mark.parametrize("example", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)

@@ -31,7 +31,7 @@ def effort_table(
     Returns:
         A row a profile, level and source: `chance` of being the next encounter; `seconds` an attempt takes;
         `success`, its chance; `award`, the mean XP on success; `xp_per_hour`, mean XP over mean time with failures
-        and the seconds between encounters; then the columns that the design shows. Timed multipliers are off.
+        and the seconds between encounters (not a number where no time passes); then the columns that the design shows. Timed multipliers are off.
 
     Raises:
         MissingPartError: sources or times are missing.
@@ -46,7 +46,7 @@ def effort_table(
         "seconds": tables.encounter.seconds[:, :, columns],
         "success": tables.encounter.success[:, :, columns],
         "award": effort.award[:, :, columns],
-        "xp_per_hour": (3600 * effort.xp / effort.seconds)[:, :, columns],
+        "xp_per_hour": effort.xp_per_hour[:, :, columns],
         **shown,
     }
     table = by_profile_level_source(tables, columns, parts)
@@ -68,8 +68,13 @@ class Effort:
         self.xp = success * self.award + (1 - success) * consolation
         extra = float(failure.extra_seconds) if failure else 0.0
         between = np.array([_between(design, name) for name in tables.grid.profiles])[:, None, None]
-        with np.errstate(divide="ignore"):
-            self.seconds = tables.encounter.seconds + (1 - success) * extra + between
+        self.seconds = tables.encounter.seconds + (1 - success) * extra + between
+
+    @property
+    def xp_per_hour(self) -> Array:
+        """Mean XP over mean time, (P, L, C); not a number where no time passes."""
+        xp = np.broadcast_to(self.xp, self.seconds.shape)
+        return np.divide(3600 * xp, self.seconds, out=np.full(self.seconds.shape, np.nan), where=self.seconds > 0)
 
     def chance(self, columns: NDArray[np.int64]) -> Array:
         """Return the chance of each source to be next, one column a source, (P, L, S)."""

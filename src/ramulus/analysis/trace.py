@@ -220,7 +220,6 @@ def totals_in_words(table: pd.DataFrame) -> str:
     awarded, wasted = float(table["amount"].sum()), float(table["wasted"].sum())
     share = wasted / awarded if awarded else 0.0
     levels = int(table["levels_gained"].sum())
+    gained = f"{levels} level{'' if levels == 1 else 's'} gained"
     amount = f"{awarded:,.10g}" if not math.isclose(awarded, round(awarded)) else f"{awarded:,.0f}"
-    return (
-        f"{len(table):,} awards of {amount} XP in all: {levels} levels gained, {wasted:,.10g} XP wasted ({share:.1%})."
-    )
+    return f"{len(table):,} awards of {amount} XP in all: {gained}, {wasted:,.10g} XP wasted ({share:.1%})."

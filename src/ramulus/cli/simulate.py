@@ -74,9 +74,15 @@ def simulate(
     printing = Printing("simulate", form, output, quiet)
     if form is options.Format.table and output is None:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
-    printing.table(table, HEADS, repr(result)[1:-1].removeprefix("SimulationResult "), summary(result))
+    printing.table(table, HEADS, title_of(result), summary(result))
     if stopped is not None:
         raise typer.Exit(130)
+
+
+def title_of(result: SimulationResult) -> str:
+    """Return what was played: the design, the players, the horizon and the seed."""
+    who = ", ".join(f"{count:,} {name or 'players'}" for name, count in result.players.items())
+    return f"{result.design.title}: {who}; at most {result.hours:g} h each, seed {result.seed}"
 
 
 def summary(result: SimulationResult) -> str:

@@ -1,0 +1,46 @@
+#!/usr/bin/env bash
+# Make docs/screenshots anew from the demo data. Needs ramulus on the PATH, Xvfb, xterm and ImageMagick.
+set -euo pipefail
+out=$(cd "$(dirname "$0")" && pwd)/screenshots
+work=$(mktemp -d)
+trap 'rm -rf "$work"; kill %1 2>/dev/null || true' EXIT
+cd "$work"
+ramulus demo . --quiet
+
+ramulus plot canopy.toml pace --seed 7 --output "$out/pace.png" --quiet
+ramulus plot canopy.toml costs --also canopy_eased.toml --output "$out/costs.png" --quiet
+ramulus plot canopy.toml awards --award 40 --award 130 --times 12 --set tracks.warden.overflow.carry=0.5 \
+    --output "$out/awards.png" --quiet
+for kind in stats effort income gain party; do
+    ramulus plot canopy.toml "$kind" --player steady --output "$out/$kind.png" --quiet
+done
+
+Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &
+export DISPLAY=:93
+sleep 1
+
+# shot NAME COMMAND…: a terminal window of 104 × 40 that shows the command and its output
+shot() {
+    local name=$1
+    shift
+    printf '$ %s\n' "$*" >"$work/text"
+    "$@" >>"$work/text" 2>&1 || true
+    local lines
+    lines=$(wc -l <"$work/text")
+    xterm -geometry "104x$((lines < 39 ? lines + 1 : 40))+0+0" -fa 'DejaVu Sans Mono' -fs 13 -bg '#FBFAF7' -fg '#23211D' -b 12 +sb \
+        -e sh -c "head -39 '$work/text'; sleep 30" &
+    local window=$!
+    sleep 2
+    import -window root -trim +repage "$out/$name.png"
+    kill "$window"
+    wait "$window" 2>/dev/null || true
+}
+
+shot levels ramulus levels canopy.toml --to 30
+shot explain ramulus explain canopy.toml tracks.warden.cost --level 7
+shot check ramulus check canopy.toml
+shot award ramulus award canopy.toml 40 400 90 --also carry=0
+shot chain ramulus award canopy.toml --from bark_borer --times 12 --level 9 --xp 600
+shot effort ramulus effort canopy.toml --player steady --from 10 --to 15
+shot party_table ramulus party canopy.toml
+shot simulate ramulus simulate canopy.toml --players 2000 --seed 7 --every 5
