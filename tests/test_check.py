@@ -27,18 +27,30 @@ def rule(**parts):
 
 
 DESERVED = {
-    "cost-wall": (lambda: make({"formula": "100 * 1.1 ** level * (3 if level == 9 else 1)"}, 20), ["level 9", "3.0 times"]),
+    "cost-wall": (
+        lambda: make({"formula": "100 * 1.1 ** level * (3 if level == 9 else 1)"}, 20),
+        ["level 9", "3.0 times"],
+    ),
     "cost-falls": (lambda: make({"values": [10, 20, 15, 30, 40]}), ["level 3 costs 15 XP", "20 XP"]),
     "rounding-levels-costs": (lambda: make({"formula": "3 + level / 3"}, 9), ["levels 1 and 2", "3 XP"]),
-    "cost-at-limit": (lambda: make({"first": 5, "next": "previous * 2", "at_most": 30}, 9), ["at_most = 30", "level 4"]),
+    "cost-at-limit": (
+        lambda: make({"first": 5, "next": "previous * 2", "at_most": 30}, 9),
+        ["at_most = 30", "level 4"],
+    ),
     "values-unused": (lambda: make({"values": [1, 2, 3, 4, 5, 6, 7]}), ["last 2"]),
     "values-held": (lambda: make({"values": [1, 2], "beyond": "hold"}), ["repeats 3 times"]),
     "total-beyond-exact": (lambda: make({"formula": "1e15 * level"}, 9), ["level 5"]),
     "cost-runaway": (lambda: make({"formula": "10 * 1.6 ** level"}, 40), ["last 3 of 39"]),
     # (0.1 + 0.2) × 100: 30.000000000000004; added from the right the same; 0.7 × 10 × 3 in another order …
     "rounding-edge": (lambda: make({"formula": "level * 0.7 / 0.1"}, 20), ["level 1"]),
-    "constant-unused": (lambda: make({"formula": "stepp * level"}, constants={"stepp": 5, "step": 4}), ["step = 4", "'stepp'"]),
-    "award-beyond-level": (lambda: with_sources({"xp": 250}, track={"overflow": {"carry": 0.5}}), ["250", "level 1", "0.5"]),
+    "constant-unused": (
+        lambda: make({"formula": "stepp * level"}, constants={"stepp": 5, "step": 4}),
+        ["step = 4", "'stepp'"],
+    ),
+    "award-beyond-level": (
+        lambda: with_sources({"xp": 250}, track={"overflow": {"carry": 0.5}}),
+        ["250", "level 1", "0.5"],
+    ),
     "award-waits": (lambda: with_sources({"xp": 250}, track={"overflow": {"level_ups_per_award": "one"}}), ["250"]),
     "waste-expected": (lambda: with_sources({"xp": 50}, track={"overflow": {"carry": 0}}), ["XP are lost", "%"]),
     "xp-at-cap": (lambda: with_sources({}), ["level 20", "discarded"]),
@@ -54,7 +66,8 @@ DESERVED = {
     "sources-run-out": (lambda: with_sources({"limit": 3}), ["limit"]),
     "source-never-best": (lambda: with_sources({}, {"seconds": 20}), ["50%"]),
     "chance-pinned": (
-        lambda: with_sources({"level": 1, "success": "clip(1 + gap, 0, 0.9)", "from_level": 3}, {}), ["0.9 at every level"],
+        lambda: with_sources({"level": 1, "success": "clip(1 + gap, 0, 0.9)", "from_level": 3}, {}),
+        ["0.9 at every level"],
     ),
     "source-trivial": (lambda: with_sources({"seconds": "ceil(12 / level)", "to_level": 40}, {}), ["formality"]),
     "source-hopeless": (lambda: with_sources({"success": "clip(level / 100, 0, 1)"}, {}), ["1.0%", "level 1"]),
@@ -68,7 +81,8 @@ DESERVED = {
     "factor-reaches-zero": (lambda: rule(factor="clip(1 - 0.1 * gap, 0, 1)"), ["is 0 at level 11"]),
     "factor-explodes": (lambda: rule(factor="1.3 ** gap"), ["above the ceiling of 10"]),
     "stack-too-high": (
-        lambda: with_sources({}, multipliers=[{"name": "x", "factor": 4}, {"name": "y", "factor": 4}]), ["stack to 16", "x 4, y 4"],
+        lambda: with_sources({}, multipliers=[{"name": "x", "factor": 4}, {"name": "y", "factor": 4}]),
+        ["stack to 16", "x 4, y 4"],
     ),
     "stronger-pays-less": (
         lambda: with_sources({"level": 9, "xp": 12}, {}, multipliers=[{"name": "r", "factor": "1 / source_level"}]),
@@ -76,8 +90,10 @@ DESERVED = {
     ),
     "member-overtakes": (
         lambda: with_sources(
-            {"xp": 90}, multipliers=[{"name": "up", "against": "level / leader_level", "bands": [[0.9, 60]]}],
-            players={"p": {}}, party={"members": {"wren": {"player": "p", "start_level": 5}, "lark": {"player": "p"}}},
+            {"xp": 90},
+            multipliers=[{"name": "up", "against": "level / leader_level", "bands": [[0.9, 60]]}],
+            players={"p": {}},
+            party={"members": {"wren": {"player": "p", "start_level": 5}, "lark": {"player": "p"}}},
         ),
         ["'lark' passes the leader 'wren'"],
     ),
@@ -87,7 +103,7 @@ DESERVED = {
     "level-from-xp-falls": (lambda: make({"level_from_xp": "1 + xp / 10 - (3 if 20 < xp < 25 else 0)"}), ["falls"]),
     "formula-not-finite": (lambda: make({"formula": "1 / (level - 2)"}), ["division by zero"]),
     "data-file": (lambda: make({"file": "nowhere.csv"}), ["nowhere.csv"]),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("code", DESERVED)
@@ -122,6 +138,15 @@ def test_rounding_edges_are_real_differences():
     assert (int(here), int(there)) == (int(n * 0.7 / 0.1), int(n / 0.1 * 0.7))
     assert int(here) != int(there)
     assert not [f for f in rm.check(make({"formula": "100 * level + 50"})) if f.code == "rounding-edge"]
+    halves = make(
+        {"segments": [{"from_level": 1, "formula": "9"}, {"from_level": 4, "formula": "level * 0.7 / 0.1"}]}, 20
+    )
+    (edge,) = [f for f in rm.check(halves) if f.code == "rounding-edge" and "dividing first" in f.reason]
+    assert edge.place == "tracks.warden.cost.segments[1].formula"
+    totals = re.search(r"is ([\d,]+) here and ([\d,]+) there", edge.reason).groups()
+    here, there = (int(total.replace(",", "")) for total in totals)
+    costs = [(int(n * 0.7 / 0.1), int(n / 0.1 * 0.7)) for n in range(4, 20)]
+    assert (here, there) == (27 + sum(a for a, _ in costs), 27 + sum(b for _, b in costs))
     squares = make({"level_from_xp": "1 + xp * 0.7 / 7"}, 60)
     assert [f for f in rm.check(squares) if f.code == "rounding-edge"]
 

@@ -180,8 +180,12 @@ def test_help_and_levels_start_light():
     )
     assert ran.stderr.strip() == "" and "simulate" in ran.stdout
     demo = str(Path(rm.__file__).parent / "design" / "shipped" / "canopy.toml")
-    ran = subprocess.run([sys.executable, "-c", code.format(args=f"'levels', {demo!r}", names=["matplotlib", "numba", "scipy"])],
-                         capture_output=True, text=True, check=True)  # fmt: skip
+    ran = subprocess.run(
+        [sys.executable, "-c", code.format(args=f"'levels', {demo!r}", names=["matplotlib", "numba", "scipy"])],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     assert ran.stderr.strip() == "" and "5,362" in ran.stdout
 
 
@@ -197,8 +201,13 @@ def test_ctrl_c_stops_within_moments_and_leaves_nothing_half_written(canopy, tmp
         "--players",
         "4000",
     ]
-    process = subprocess.Popen([sys.executable, "-m", "ramulus", "simulate", str(canopy), *slow, "--output", str(out)],
-                               stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env={**os.environ})  # fmt: skip
+    process = subprocess.Popen(
+        [sys.executable, "-m", "ramulus", "simulate", str(canopy), *slow, "--output", str(out)],
+        stderr=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+        env={**os.environ},
+    )
     time.sleep(6)
     assert process.poll() is None
     process.send_signal(signal.SIGINT)

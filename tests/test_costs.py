@@ -46,12 +46,21 @@ def costs_of(cost, max_level=6, **track):
         ({"points": [[2, 50], [4, 150]], "gives": "total", "beyond": "hold"}, [50, 50, 50, 50, 50]),
         ({"level_from_xp": "1 + sqrt(xp / 100)"}, [100, 300, 500, 700, 900]),
         ({"level_from_xp": "xp // 7"}, [14, 7, 7, 7, 7]),
-        ({"segments": [{"from_level": 1, "formula": "10 * level"}, {"from_level": 4, "next": "previous * 2"}]},
-         [10, 20, 30, 60, 120]),
-        ({"segments": [{"from_level": 1, "values": [5, 6]}, {"from_level": 3, "formula": "100 * level ** 2", "gives": "total"}]},
-         [5, 6, 700, 900, 1100]),
+        (
+            {"segments": [{"from_level": 1, "formula": "10 * level"}, {"from_level": 4, "next": "previous * 2"}]},
+            [10, 20, 30, 60, 120],
+        ),
+        (
+            {
+                "segments": [
+                    {"from_level": 1, "values": [5, 6]},
+                    {"from_level": 3, "formula": "100 * level ** 2", "gives": "total"},
+                ]
+            },
+            [5, 6, 700, 900, 1100],
+        ),
     ],
-)  # fmt: skip
+)
 def test_costs_worked_by_hand(cost, expected):
     assert costs_of(cost) == expected
 
@@ -105,7 +114,7 @@ def test_a_level_read_off_total_xp_round_trips(power, factor, start):
         ({"first": 1, "next": "previous * 1e200"}, ["next", "no finite number"]),
         ({"file": "nowhere.csv"}, ["nowhere.csv", "no such file"]),
     ],
-)  # fmt: skip
+)
 def test_faulty_costs_are_one_clear_error(cost, words):
     with pytest.raises(rm.RamulusError) as caught:
         cost_curve(make(cost))
@@ -145,11 +154,13 @@ def test_explain_gives_the_number_the_tables_have(place, level, value, last):
 
 def test_explain_every_way():
     cases = [
-        ({"level_from_xp": "1 + sqrt(xp / 100)"}, 3, 400), ({"points": [[1, 10], [5, 160]]}, 2, 47),
-        ({"values": [5, 6, 7, 8, 9]}, 3, 7), ({"first": 8, "next": "previous * 2", "at_most": 25}, 4, 25),
+        ({"level_from_xp": "1 + sqrt(xp / 100)"}, 3, 400),
+        ({"points": [[1, 10], [5, 160]]}, 2, 47),
+        ({"values": [5, 6, 7, 8, 9]}, 3, 7),
+        ({"first": 8, "next": "previous * 2", "at_most": 25}, 4, 25),
         ({"formula": "3.6 * (level - 1)", "gives": "total"}, 4, 10),
         ({"segments": [{"from_level": 1, "formula": "10 * level"}, {"from_level": 4, "next": "previous * 2"}]}, 5, 120),
-    ]  # fmt: skip
+    ]
     for cost, level, value in cases:
         design = make(cost)
         assert rm.explain(design, "tracks.warden.cost", level).value == value, cost

@@ -93,9 +93,10 @@ def test_names_that_would_mean_two_things():
         )
     with pytest.raises(rm.DesignError, match="accuracy.*missing for: y"):
         make(
-            sources={"a": {"level": 1, "xp": 1}}, encounter={"seconds": "9 / accuracy"},
+            sources={"a": {"level": 1, "xp": 1}},
+            encounter={"seconds": "9 / accuracy"},
             players={"x": {"traits": {"accuracy": 1}}, "y": {}},
-        )  # fmt: skip
+        )
 
 
 def test_a_design_goes_to_data_and_back():

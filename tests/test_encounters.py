@@ -14,22 +14,40 @@ from ramulus.rules.tables import make_tables
 FIGHT = {
     "track": {"points_per_level": 1},
     "stats": {
-        "shear": {"base": 10}, "windup": {"base": 2}, "reach": {"formula": "shear / 10 + level - start_level"},
-        "resilience": {"base": 50, "per_level": 5, "at_most": 65}, "vigour": {"base": 8, "growth": 1.5, "rounding": "nearest"},
-        "sap": {"values": [5, 4, 3, 2, 1, 0]}, "bloom": {"points": [[1, 1], [6, 2]], "base": 40, "of": "base"},
+        "shear": {"base": 10},
+        "windup": {"base": 2},
+        "reach": {"formula": "shear / 10 + level - start_level"},
+        "resilience": {"base": 50, "per_level": 5, "at_most": 65},
+        "vigour": {"base": 8, "growth": 1.5, "rounding": "nearest"},
+        "sap": {"values": [5, 4, 3, 2, 1, 0]},
+        "bloom": {"points": [[1, 1], [6, 2]], "base": 40, "of": "base"},
     },
     "upgrades": {"keen": {"stat": "shear", "add": 2}, "quick": {"stat": "windup", "factor": 0.5, "price": 2}},
     "sources": {
         "aphid": {"level": 1, "xp": 10, "toughness": 30, "to_level": 4},
-        "borer": {"level": 3, "xp": {"low": 20, "high": 40}, "toughness": "20 * source_level", "from_level": 2, "weight": 3},
-        "errand": {"level": 2, "xp": {"one_of": [[100, 0.25], [20, 0.75]]}, "seconds": 60, "success": 0.5, "from_level": 3},
+        "borer": {
+            "level": 3,
+            "xp": {"low": 20, "high": 40},
+            "toughness": "20 * source_level",
+            "from_level": 2,
+            "weight": 3,
+        },
+        "errand": {
+            "level": 2,
+            "xp": {"one_of": [[100, 0.25], [20, 0.75]]},
+            "seconds": 60,
+            "success": 0.5,
+            "from_level": 3,
+        },
     },
     "encounter": {
-        "seconds": "ceil(toughness / shear) * windup", "success": "clip(0.9 + 0.1 * gap, 0, 1)",
-        "failure": {"extra_seconds": 10, "xp_share": 0.5}, "show": {"cuts": "ceil(toughness / shear)"},
+        "seconds": "ceil(toughness / shear) * windup",
+        "success": "clip(0.9 + 0.1 * gap, 0, 1)",
+        "failure": {"extra_seconds": 10, "xp_share": 0.5},
+        "show": {"cuts": "ceil(toughness / shear)"},
     },
     "players": {"steady": {"spends": ["keen", "quick"], "seconds_between": 4}, "thrifty": {}},
-}  # fmt: skip
+}
 
 
 def fight(**changes):
@@ -60,8 +78,14 @@ def test_stats_by_hand():
 
 
 def test_a_factor_upgrade_nears_zero_and_never_reaches_it():
-    design = make({"formula": "10"}, 400, {"points_per_level": 2}, stats={"windup": {"base": 1.4}},
-                  upgrades={"quick": {"stat": "windup", "factor": 0.93}}, players={"a": {"spends": ["quick"]}})  # fmt: skip
+    design = make(
+        {"formula": "10"},
+        400,
+        {"points_per_level": 2},
+        stats={"windup": {"base": 1.4}},
+        upgrades={"quick": {"stat": "windup", "factor": 0.93}},
+        players={"a": {"spends": ["quick"]}},
+    )
     windup = stat_table(design, "a")["windup"]
     assert (windup > 0).all() and (np.diff(windup) < 0).all()
     assert windup[1] == pytest.approx(1.4 * 0.93**2)
@@ -111,22 +135,31 @@ def test_everything_in_one_pass_agrees_with_one_formula_at_a_time():
     ("changes", "words"),
     [
         ({"encounter": {"seconds": "5 - 2 * level"}}, ["encounter.seconds", "a time of -1", "level 3"]),
-        ({"encounter": {"seconds": 5, "success": "0.5 + 0.2 * level"}}, ["encounter.success", "1.1", "level 3", "clip"]),
+        (
+            {"encounter": {"seconds": 5, "success": "0.5 + 0.2 * level"}},
+            ["encounter.success", "1.1", "level 3", "clip"],
+        ),
         ({"encounter": {"seconds": 5, "weight": "2 - level"}}, ["encounter.weight", "-1", "level 3"]),
         ({"encounter": {"seconds": 5, "weight": "0 if level == 2 else 1"}}, ["all their weights are 0", "level 2"]),
         ({"encounter": {"seconds": "10 / (level - 4)"}}, ["division by zero", "level = 4"]),
-        ({"sources": {"a": {"level": 1, "xp": 1, "seconds": 1, "from_level": 5, "to_level": 2}}}, ["from_level 5 is past to_level 2"]),
+        (
+            {"sources": {"a": {"level": 1, "xp": 1, "seconds": 1, "from_level": 5, "to_level": 2}}},
+            ["from_level 5 is past to_level 2"],
+        ),
         ({"sources": {"a": {"level": 1, "xp": {"low": 9, "high": 3}, "seconds": 1}}}, ["low 9 is above high 3"]),
         ({"sources": {"a": {"level": 1, "xp": {"one_of": [[1, 0.5], [2, 0.4]]}, "seconds": 1}}}, ["add up to 0.9"]),
         ({"sources": {"a": {"level": 1, "xp": "3 - level", "seconds": 1}}}, ["sources.a.xp", "-1 XP at level 4"]),
-        ({"sources": {"a": {"level": 1, "xp": 1}}, "encounter": None}, ["encounter.seconds", "missing", "smallest example"]),
+        (
+            {"sources": {"a": {"level": 1, "xp": 1}}, "encounter": None},
+            ["encounter.seconds", "missing", "smallest example"],
+        ),
         ({"sources": {}}, ["sources", "missing"]),
         ({"stats": {"a": {"formula": "b + 1"}, "b": {"formula": "a"}}}, ["circle", "a", "b"]),
         ({"stats": {"a": {"values": [1, 2]}}}, ["4 missing"]),
         ({"stats": {"a": {"base": 1, "per_level": 1, "growth": 2}}}, ["per_level and growth together"]),
         ({"upgrades": {"k": {"stat": "shear"}}}, ["neither 'add' nor 'factor'"]),
     ],
-)  # fmt: skip
+)
 def test_faulty_encounters_name_the_place_and_the_level(changes, words):
     parts = {key: value for key, value in changes.items() if value is not None}
     base = {
@@ -154,9 +187,14 @@ def test_a_formula_may_fail_where_its_source_is_closed():
 
 
 def test_a_source_depends_on_one_skill():
-    two = {"tracks": {"w": {"max_level": 3, "cost": {"formula": "9"}}, "x": {"max_level": 3, "cost": {"formula": "9"}},
-                      "y": {"max_level": 3, "cost": {"formula": "9"}}},
-           "stats": {"sx": {"track": "x", "base": 5, "per_level": -1}, "sy": {"track": "y", "base": 1}}}  # fmt: skip
+    two = {
+        "tracks": {
+            "w": {"max_level": 3, "cost": {"formula": "9"}},
+            "x": {"max_level": 3, "cost": {"formula": "9"}},
+            "y": {"max_level": 3, "cost": {"formula": "9"}},
+        },
+        "stats": {"sx": {"track": "x", "base": 5, "per_level": -1}, "sy": {"track": "y", "base": 1}},
+    }
     source = {"level": 1, "xp": 1, "skill": "x", "skill_xp": 1}
     design = rm.Design.from_dict({"format": 1, "title": "t", **two, "sources": {"a": {**source, "seconds": "sx"}}})
     assert rm.effort_table(design)["seconds"].tolist() == [5, 5, 5]

@@ -164,7 +164,7 @@ def test_splitting_an_award_changes_nothing_when_all_is_carried(pairs, at_cap):
         ({"at_cap": "fill"}, [210, 40, 90], (6, 100, 38, "Level 6 · cap · 100 / 100")),
         ({"at_cap": "bank"}, [210, 1000], (6, 1008, 0, "Level 6 · cap · 1,008 banked")),
     ],
-)  # fmt: skip
+)
 def test_thresholds_by_hand(overflow, awards, state):
     ledger = rm.Ledger(make(COSTS, 6, {"overflow": overflow}))
     for amount in awards:

@@ -105,9 +105,14 @@ def test_where_a_rule_applies():
 
 @pytest.mark.parametrize(
     ("awards", "level", "award"),
-    [({}, 14, 189), ({"rounding": "nearest"}, 14, 190), ({"rounding": "up"}, 14, 190), ({"rounding": "none"}, 14, 189.75),
-     ({"least_award": 200}, 14, 200)],
-)  # fmt: skip
+    [
+        ({}, 14, 189),
+        ({"rounding": "nearest"}, 14, 190),
+        ({"rounding": "up"}, 14, 190),
+        ({"rounding": "none"}, 14, 189.75),
+        ({"least_award": 200}, 14, 200),
+    ],
+)
 def test_rounding_and_the_least_award(awards, level, award):
     design = scaled({"name": "outgrown", "factor": 0.759}, awards=awards)
     assert rm.gain_table(design).set_index("level").loc[level, "award"] == award
@@ -139,8 +144,13 @@ def test_windows_at_their_first_and_last_minute():
     assert [window(player, to_day=6)(4 * day - 1), window(player, to_day=6)(4 * day)] == [True, False]
     first = window(player, first_minutes_of_day=10)
     assert [first(0), first(599.999), first(600), first(3 * day - 0.001), first(3 * day), first(3 * day + 600)] == [
-        True, True, False, False, True, False,
-    ]  # fmt: skip
+        True,
+        True,
+        False,
+        False,
+        True,
+        False,
+    ]
     both = window(player, first_minutes_of_day=10, from_day=2, to_day=2)
     assert [both(0), both(day), both(day + 599), both(day + 600), both(2 * day)] == [False, True, True, False, False]
     assert not window({}, from_day=1)(0)  # no schedule, no days
@@ -159,8 +169,13 @@ def test_calendar_days_are_exact_at_the_borders(hours, week, d):
 
 def test_an_award_belongs_to_the_second_at_which_its_encounter_ends():
     # Encounters end at 60 s, 120 s …; the first 2 minutes of the day pay double, so the award at 120 s is single.
-    design = make({"formula": "100"}, 3, sources={"a": {"level": 1, "xp": 10, "seconds": 60}}, players={"p": {"hours_per_day": 1}},
-                  multipliers=[{"name": "early", "factor": 2, "first_minutes_of_day": 2}])  # fmt: skip
+    design = make(
+        {"formula": "100"},
+        3,
+        sources={"a": {"level": 1, "xp": 10, "seconds": 60}},
+        players={"p": {"hours_per_day": 1}},
+        multipliers=[{"name": "early", "factor": 2, "first_minutes_of_day": 2}],
+    )
     result = rm.simulate(design, players=1)
     assert result.profile().encounters.values[0].tolist() == [0, 9, 19]  # 20 + 8 × 10 = 100, then 10 × 10
     assert rm.gain_table(design, during=["early"])["award"].tolist() == [20, 20, 20]
@@ -175,10 +190,15 @@ def party_of_four(**party):
     """Levels 8, 6, 3 and 2 of a track where each level costs 100; every encounter awards 60 before catch-up."""
     starts = {"wren": 8, "lark": 6, "finch": 3, "tit": 2}
     return make(
-        {"formula": "100"}, 20, sources={"a": {"level": 1, "xp": 60, "seconds": 36}}, players={"p": {}},
-        multipliers=[{"name": "catch-up", "against": "level / leader_level", "bands": [[0.3, 9], [0.5, 4], [0.9, 1.5]]}],
+        {"formula": "100"},
+        20,
+        sources={"a": {"level": 1, "xp": 60, "seconds": 36}},
+        players={"p": {}},
+        multipliers=[
+            {"name": "catch-up", "against": "level / leader_level", "bands": [[0.3, 9], [0.5, 4], [0.9, 1.5]]}
+        ],
         party={"members": {name: {"player": "p", "start_level": level} for name, level in starts.items()}, **party},
-    )  # fmt: skip
+    )
 
 
 def states(run, encounter):

@@ -52,12 +52,15 @@ def test_one_source_and_no_chance_gives_the_hours_a_pencil_gives(overflow, encou
 
 def test_failures_limits_skills_and_days_with_a_pencil():
     design = make(
-        {"values": [100, 100]}, 3,
-        sources={"errand": {"level": 1, "xp": 60, "seconds": 1000, "limit": 1, "weight": 1e12},
-                 "graft": {"level": 1, "xp": 10, "seconds": "100 - 10 * skill_level", "skill": "grafting", "skill_xp": 3}},
+        {"values": [100, 100]},
+        3,
+        sources={
+            "errand": {"level": 1, "xp": 60, "seconds": 1000, "limit": 1, "weight": 1e12},
+            "graft": {"level": 1, "xp": 10, "seconds": "100 - 10 * skill_level", "skill": "grafting", "skill_xp": 3},
+        },
         players={"p": {"hours_per_day": 0.25, "days_per_week": 2, "seconds_between": 10}},
         skills={"grafting": {"max_level": 3, "cost": {"values": [6, 6]}}},
-    )  # fmt: skip
+    )
     result = rm.simulate(design, players=3)
     # errand 60 in 1010 s; then grafts at skill 1, 1, 2, 2, 3 …: 100, 100, 90, 90, then 80 s each.
     times = 1010 + np.cumsum([100, 100, 90, 90] + [80] * 20)
@@ -144,9 +147,12 @@ def test_the_kernel_agrees_with_the_ledger_award_by_award(data):
     draw = data.draw
     whole = draw(st.booleans())
     overflow = {
-        "carry": draw(st.sampled_from([1.0, 0.0, 0.35])), "whole_xp": whole, "at_cap": draw(st.sampled_from(["discard", "fill", "bank"])),
-        "threshold": draw(st.sampled_from(["reached", "exceeded"])), "level_ups_per_award": draw(st.sampled_from(["any", "one"])),
-    }  # fmt: skip
+        "carry": draw(st.sampled_from([1.0, 0.0, 0.35])),
+        "whole_xp": whole,
+        "at_cap": draw(st.sampled_from(["discard", "fill", "bank"])),
+        "threshold": draw(st.sampled_from(["reached", "exceeded"])),
+        "level_ups_per_award": draw(st.sampled_from(["any", "one"])),
+    }
     data_design = rm.demo_design().to_dict()
     data_design["tracks"]["warden"].update(
         overflow=overflow, max_level=draw(st.integers(3, 14)), may_drop_levels=draw(st.booleans())
@@ -352,9 +358,15 @@ def test_a_single_award_from_first_to_last_level():
 
 @pytest.mark.parametrize(
     ("arguments", "word"),
-    [({"players": 0}, "1 or more"), ({"players": {"nobody": 3}}, "no player profile"), ({"hours": 0}, "above 0"), ({"hours": np.nan}, "finite"),
-     ({"players": -5}, "-5"), ({"most_encounters": 0}, "most_encounters")],
-)  # fmt: skip
+    [
+        ({"players": 0}, "1 or more"),
+        ({"players": {"nobody": 3}}, "no player profile"),
+        ({"hours": 0}, "above 0"),
+        ({"hours": np.nan}, "finite"),
+        ({"players": -5}, "-5"),
+        ({"most_encounters": 0}, "most_encounters"),
+    ],
+)
 def test_faulty_sizes(arguments, word):
     with pytest.raises(rm.RamulusError, match=word):
         rm.simulate(rm.demo_design(), **arguments)

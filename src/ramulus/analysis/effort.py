@@ -31,7 +31,8 @@ def effort_table(
     Returns:
         A row a profile, level and source: `chance` of being the next encounter; `seconds` an attempt takes;
         `success`, its chance; `award`, the mean XP on success; `xp_per_hour`, mean XP over mean time with failures
-        and the seconds between encounters (not a number where no time passes); then the columns that the design shows. Timed multipliers are off.
+        and the seconds between encounters (not a number where no time passes); then the columns that the design
+        shows. Timed multipliers are off.
 
     Raises:
         MissingPartError: sources or times are missing.
@@ -74,7 +75,8 @@ class Effort:
     def xp_per_hour(self) -> Array:
         """Mean XP over mean time, (P, L, C); not a number where no time passes."""
         xp = np.broadcast_to(self.xp, self.seconds.shape)
-        return np.divide(3600 * xp, self.seconds, out=np.full(self.seconds.shape, np.nan), where=self.seconds > 0)
+        nothing = np.full(self.seconds.shape, np.nan)
+        return np.asarray(np.divide(3600 * xp, self.seconds, out=nothing, where=self.seconds > 0))
 
     def chance(self, columns: NDArray[np.int64]) -> Array:
         """Return the chance of each source to be next, one column a source, (P, L, S)."""

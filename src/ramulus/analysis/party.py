@@ -159,6 +159,8 @@ class _PartyTables:
         profiles = list(dict.fromkeys(member.player for member in design.party.members.values()))
         self.tables: Tables = make_tables(design, profiles)
         self.timelines = {name: timeline(design, design.players[name], HORIZON_HOURS) for name in profiles}
+        self.limits = np.array([source.limit or np.inf for source in design.sources.values()])
+        self.skilled = [(index, skill) for index, skill in enumerate(self.tables.grid.skill_track) if skill]
         self._factors: dict[int, list[Array]] = {}
         self._products: dict[tuple[int, frozenset[int]], Array] = {}
 
@@ -245,11 +247,11 @@ class _OneParty:
 
     def _chance(self, leader: _Member) -> Array:
         """Return the chance of each source, by the leader's weights; a source that is used up has none."""
-        weight = self.shared.tables.encounter.weight
-        limits = [source.limit or np.inf for source in self.design.sources.values()]
-        weights = np.array([
-            float(weight[self._cell(leader, s)]) * (self.used[s] < limits[s]) for s in range(len(self.grid.sources))
-        ])  # fmt: skip
+        weight = self.shared.tables.encounter.weight[leader.profile, leader.ledger.level - leader.ledger.start_level]
+        columns = self.grid.first_column.copy()
+        for source, skill in self.shared.skilled:
+            columns[source] += leader.skills[skill].level - leader.skills[skill].start_level
+        weights = np.where(self.used < self.shared.limits, weight[columns], 0.0)
         return weights / weights.sum() if weights.sum() > 0 else weights
 
     def _encounter(self, number: int, leader: _Member, chance: Array) -> Iterator[SharedAward]:

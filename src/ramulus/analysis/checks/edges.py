@@ -21,7 +21,7 @@ from ramulus.rules.rounding import rounded
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-    from ramulus.design.track import Cost
+    from ramulus.design.track import Cost, CostWay
 
 MOST_SHOWN = 3
 
@@ -37,13 +37,39 @@ def check_edges(design: Design) -> Iterator[Finding]:
     """Yield the levels whose cost or total changes with the precision or the order of operations."""
     for name, track in design.tracks.items():
         cost = track.cost
-        text = cost.formula or cost.next or cost.level_from_xp
-        if text is None or (cost.rounding == "none" and cost.level_from_xp is None):
-            continue
         curve = cost_curve(design, name)
-        compute = _computation(design, cost, curve)
-        for variant in _variants(parse(text)):
-            yield from _differences(curve, cost, f"tracks.{name}.cost.{cost.way}", variant, compute)
+        for place, way, part in _parts(f"tracks.{name}.cost", cost, curve):
+            text = way.formula or way.next or way.level_from_xp
+            clamped_totals = way.gives == "total" and (cost.at_least, cost.at_most) != (None, None)
+            if text is None or clamped_totals or (cost.rounding == "none" and way.level_from_xp is None):
+                continue
+            compute = _computation(design, cost, way, part)
+            for variant in _variants(parse(text)):
+                yield from _differences(part, cost, way, f"{place}.{way.way}", variant, compute)
+
+
+def _parts(place: str, cost: Cost, curve: CostCurve) -> Iterator[tuple[str, CostWay, CostCurve]]:
+    """Yield each way with its place and the part of the curve that it states.
+
+    A segment that goes on from the one before, or states totals of its own, is left out.
+    """
+    if cost.segments is None:
+        yield place, cost, curve
+        return
+    ends = [segment.from_level for segment in cost.segments[1:]] + [curve.max_level]
+    for index, (segment, end) in enumerate(zip(cost.segments, ends, strict=True)):
+        goes_on = segment.next is not None and segment.first is None
+        if not goes_on and segment.gives == "cost" and segment.level_from_xp is None:
+            low, high = segment.from_level - curve.start_level, end - curve.start_level
+            part = CostCurve(
+                curve.track,
+                curve.levels[low : high + 1],
+                curve.costs[low:high],
+                curve.totals[low : high + 1],
+                curve.exact[low:high],
+                curve.clamped[low:high],
+            )
+            yield f"{place}.segments[{index}]", segment, part
 
 
 def _variants(formula: Formula) -> Iterator[_Variant]:
@@ -55,13 +81,13 @@ def _variants(formula: Formula) -> Iterator[_Variant]:
 _Computation = Callable[[_Variant], Array]
 
 
-def _computation(design: Design, cost: Cost, curve: CostCurve) -> _Computation:
+def _computation(design: Design, cost: Cost, way: CostWay, curve: CostCurve) -> _Computation:
     """Return what computes the stated values (costs, totals or levels) in a variant, before rounding."""
     constants = design.constants
-    if cost.formula is not None:
-        levels = curve.levels[:-1] if cost.gives == "cost" else curve.levels[1:]
+    if way.formula is not None:
+        levels = curve.levels[:-1] if way.gives == "cost" else curve.levels[1:]
         return lambda v: np.broadcast_to(evaluate(v.formula, {**constants, "level": levels}, v.dtype), levels.shape)
-    if cost.level_from_xp is not None:
+    if way.level_from_xp is not None:
         around = np.concatenate([curve.totals[1:], curve.totals[1:] - 1])
         return lambda v: np.broadcast_to(evaluate(v.formula, {**constants, "xp": around}, v.dtype), around.shape)
 
@@ -70,41 +96,42 @@ def _computation(design: Design, cost: Cost, curve: CostCurve) -> _Computation:
 
     def settle(value: float) -> float:
         inside = min(max(value, low), high)
-        return float(rounded(np.float64(inside), cost.rounding)) if cost.round_each_step else inside
+        return float(rounded(np.float64(inside), cost.rounding)) if way.round_each_step else inside
 
     def steps(variant: _Variant) -> Array:
         number = np.float32 if variant.dtype is np.float32 else float
-        return run_steps(variant.formula, settle(cost.first or 0), curve.levels[:-1], constants, settle, number)
+        return run_steps(variant.formula, settle(way.first or 0), curve.levels[:-1], constants, settle, number)
 
     return steps
 
 
 def _differences(
-    curve: CostCurve, cost: Cost, place: str, variant: _Variant, compute: _Computation
+    curve: CostCurve, cost: Cost, way: CostWay, place: str, variant: _Variant, compute: _Computation
 ) -> Iterator[Finding]:
     try:
         with np.errstate(all="ignore"):
             other = np.asarray(compute(variant), dtype=np.float64)
     except FormulaError:
         return  # A variant that overflows where the formula does not is no rounding edge.
-    if cost.level_from_xp is not None:
+    if way.level_from_xp is not None:
         yield from _level_differences(curve, place, variant, other)
         return
     # A clamp may move both values to the same side of an edge.
-    other = other if cost.gives == "total" else np.clip(other, _or(cost.at_least, -np.inf), _or(cost.at_most, np.inf))
+    other = other if way.gives == "total" else np.clip(other, _or(cost.at_least, -np.inf), _or(cost.at_most, np.inf))
     values = rounded(other, cost.rounding)
-    given = curve.totals[1:] if cost.gives == "total" else curve.costs
+    given = curve.totals[1:] if way.gives == "total" else curve.costs
     differ = np.nonzero(values != given)[0]
     if not len(differ):
         return
-    levels = curve.levels[1:] if cost.gives == "total" else curve.levels[:-1]
-    what = "total" if cost.gives == "total" else "cost"
+    levels = curve.levels[1:] if way.gives == "total" else curve.levels[:-1]
+    what = "total" if way.gives == "total" else "cost"
     shown = ", ".join(f"level {levels[i]:g}: {given[i]:.17g} or {values[i]:.17g}" for i in differ[:MOST_SHOWN])
     rest = f" and {len(differ) - MOST_SHOWN} more levels" if len(differ) > MOST_SHOWN else ""
-    last = values[-1] if cost.gives == "total" else values.sum()
+    last = values[-1] if way.gives == "total" else curve.totals[-1] + (values - given).sum()
     yield Finding(
         "rounding-edge", "warning" if variant.dtype is np.float64 else "note", place,
-        f"{variant.name} the {what} is another whole number: {shown}{rest}; the total at the cap is "
+        f"{variant.name} the {what} is another whole number: {shown}{rest}; the total at level "
+        f"{curve.levels[-1]:g} is "
         f"{curve.totals[-1]:,.0f} here and {last:,.0f} there",
         "take the table, not the formula, into the game; or move the values off the edge (add 0.5, or round "
         "to nearest)",

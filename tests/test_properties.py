@@ -1,0 +1,277 @@
+"""Promises that hold for any design: found by trying many, not by choosing a few."""
+
+from __future__ import annotations
+
+import copy
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import strategies as st
+
+import ramulus as rm
+from conftest import make
+from ramulus.design.player import Player
+from ramulus.rules.costs import cost_curve
+from ramulus.rules.windows import calendar_day, seconds_per_day, timeline
+
+# --- strangers' files ------------------------------------------------------------------------------------------
+
+JUNK = st.sampled_from(
+    [
+        None,
+        -1,
+        0,
+        1,
+        2.5,
+        1e300,
+        -1e300,
+        float("nan"),
+        float("inf"),
+        10**30,
+        True,
+        "",
+        "level",
+        "1 / (level - 3)",
+        "__import__('os')",
+        "level ** level ** level",
+        "nothing * 2",
+        "previous",
+        [],
+        [1],
+        [[1, 2], [3]],
+        {},
+        {"low": 1},
+        {"one_of": []},
+        {"level": {}},
+        "x" * 3000,
+    ]
+)
+
+
+def paths(data: Any, before: tuple = ()) -> list[tuple]:
+    found = [before] if before else []
+    items = data.items() if isinstance(data, dict) else enumerate(data) if isinstance(data, list) else ()
+    for key, value in items:
+        found += paths(value, (*before, key))
+    return found
+
+
+DEMO = rm.demo_design().to_dict()
+PATHS = paths(DEMO)
+
+
+def changed(changes: list[tuple[tuple, Any]]) -> dict:
+    data = copy.deepcopy(DEMO)
+    for path, value in changes:
+        holder: Any = data
+        try:
+            for key in path[:-1]:
+                holder = holder[key]
+            holder[path[-1]] = value
+        except (KeyError, IndexError, TypeError):
+            continue  # An earlier change took the place away.
+    return data
+
+
+@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(st.lists(st.tuples(st.sampled_from(PATHS), JUNK), min_size=1, max_size=3))
+def test_whatever_stands_in_a_file_is_a_design_or_a_clear_error(changes):
+    try:
+        design = rm.Design.from_dict(changed(changes))
+    except rm.DesignError as error:
+        assert error.problems
+        assert all(problem.found and problem.code for problem in error.problems)
+        return
+    for finding in rm.check(design):
+        assert finding.reason
+        assert finding.way_out
+    for call in (
+        rm.level_table,
+        rm.effort_table,
+        rm.gain_table,
+        lambda d: rm.simulate(d, players=2, hours=2, most_encounters=500),
+    ):
+        try:
+            call(design)
+        except rm.RamulusError as error:
+            assert str(error)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.sampled_from(PATHS), st.sampled_from([0.5, 0.9, 1.1, 2, 3]))
+def test_a_scaled_number_plays_or_says_what_is_wrong(path, factor):
+    value: Any = DEMO
+    for key in path:
+        value = value[key]
+    assume(isinstance(value, int | float) and not isinstance(value, bool))
+    scaled = type(value)(value * factor) if isinstance(value, int) else value * factor
+    try:
+        design = rm.Design.from_dict(changed([(path, scaled)]))
+        result = rm.simulate(design, players=20, hours=5, seed=1)
+    except rm.RamulusError:
+        return
+    pace = result.pace()
+    assert ((pace["reached"] >= 0) & (pace["reached"] <= 1)).all()
+    for _, rows in pace.groupby("player"):
+        assert (np.diff(rows["hours_p50"].dropna()) >= 0).all()
+        assert (np.diff(rows["reached"]) <= 0).all()
+
+
+# --- costs -----------------------------------------------------------------------------------------------------
+
+
+def cost_tables() -> st.SearchStrategy[dict]:
+    rounding = st.sampled_from(["down", "nearest", "up", "none"])
+    positive = st.integers(1, 500)
+    rising = st.lists(st.integers(1, 400), min_size=12, max_size=12)
+    return st.one_of(
+        st.fixed_dictionaries(
+            {
+                "formula": st.builds("{} + {} * level ** {}".format, positive, st.floats(0.1, 9), st.floats(0, 2)),
+                "rounding": rounding,
+            }
+        ),
+        st.fixed_dictionaries(
+            {
+                "formula": st.builds("{} * (level - 1) ** {}".format, positive, st.floats(1, 2)),
+                "gives": st.just("total"),
+                "rounding": rounding,
+            }
+        ),
+        st.fixed_dictionaries(
+            {
+                "first": positive,
+                "next": st.builds("previous * {} + {}".format, st.floats(1, 1.5), positive),
+                "round_each_step": st.booleans(),
+                "rounding": rounding,
+                "at_most": st.integers(500, 5000),
+            }
+        ),
+        st.fixed_dictionaries({"values": rising, "rounding": rounding}),
+        st.fixed_dictionaries({"values": rising.map(lambda v: np.cumsum(v).tolist()), "gives": st.just("total")}),
+        st.fixed_dictionaries(
+            {
+                "points": st.lists(positive, min_size=4, max_size=4).map(
+                    lambda v: [[1, v[0]], [4, v[1]], [9, v[2]], [12, v[3]]]
+                ),
+                "between": st.sampled_from(["straight", "smooth", "geometric", "step"]),
+                "rounding": rounding,
+            }
+        ),
+        st.builds(lambda a: {"level_from_xp": f"1 + sqrt(xp / {a})"}, positive),
+    )
+
+
+@settings(max_examples=200, deadline=None)
+@given(cost_tables(), st.integers(1, 12))
+def test_explain_and_the_table_give_the_same_number_however_costs_are_stated(cost, level):
+    design = make(cost, 13)
+    try:
+        curve = cost_curve(design)
+    except rm.DesignError as error:
+        assert "above 0" in str(error)
+        return
+    assert curve.totals.tolist() == [0, *np.cumsum(curve.costs).tolist()]
+    assert (curve.costs > 0).all()
+    table = rm.level_table(design)
+    np.testing.assert_array_equal(table["total"], curve.totals)
+    total = cost.get("gives") == "total" or "level_from_xp" in cost
+    worked = rm.explain(design, "tracks.warden.cost", level + total)
+    expected = curve.totals[level] if total else curve.costs[level - 1]
+    last = [step for step in worked.steps if step.expression in ("cost", "total")]
+    assert worked.value == expected
+    assert not last or last[-1].value == expected
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.floats(0.5, 1e6), min_size=3, max_size=20))
+def test_rounding_moves_each_cost_by_less_than_one(values):
+    exact = np.array(values)
+    for rounding, low, high in (("down", -1, 0), ("up", 0, 1), ("nearest", -0.5, 0.5), ("none", 0, 0)):
+        try:
+            curve = cost_curve(make({"values": values, "rounding": rounding}, len(values) + 1))
+        except rm.DesignError:
+            assert (exact < 1).any()
+            continue
+        moved = curve.costs - exact
+        assert (moved >= low).all()
+        assert (moved <= high).all()
+
+
+# --- windows ---------------------------------------------------------------------------------------------------
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.sampled_from([0.5, 0.8, 1.1, 3, 24]),
+    st.integers(1, 7),
+    st.integers(1, 20),
+    st.integers(0, 20),
+    st.none() | st.integers(1, 200),
+)
+def test_windows_against_looking_at_every_minute(hours, week, first, length, minutes):
+    player = {"hours_per_day": hours, "days_per_week": week}
+    rule = {"name": "w", "factor": 2, "from_day": first, "to_day": first + length}
+    if minutes:
+        rule["first_minutes_of_day"] = minutes
+    design = make(sources={"a": {"level": 1, "xp": 1, "seconds": 1}}, players={"p": player}, multipliers=[rule])
+    when = timeline(design, design.players["p"], 300)
+    schedule = Player(**player)
+    day = seconds_per_day(schedule)
+    for minute in range(0, int(min(300 * 60, 40 * day / 60)), 7):
+        seconds = minute * 60.0
+        inside = first <= float(calendar_day(schedule, np.array(seconds))) <= first + length
+        early = not minutes or seconds % day < minutes * 60
+        assert (0 in when.rules_on(seconds)) == (inside and early), seconds
+
+
+# --- parties ---------------------------------------------------------------------------------------------------
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.lists(st.integers(1, 15), min_size=2, max_size=4),
+    st.sampled_from([1.5, 4, 20]),
+    st.sampled_from(["each", "split"]),
+    st.sampled_from([{}, {"carry": 0.5}, {"carry": 0}, {"level_ups_per_award": "one"}]),
+    st.none() | st.integers(0, 99),
+)
+def test_nobody_who_is_held_passes_the_leader_by_a_boost(starts, boost, share, overflow, seed):
+    design = make(
+        {"formula": "40 + 30 * level"},
+        30,
+        {"overflow": overflow},
+        sources={"a": {"level": 5, "xp": {"low": 30, "high": 200}, "seconds": 30}},
+        players={"p": {}},
+        encounter={"success": 0.8, "failure": {"xp_share": 0.2}},
+        multipliers=[{"name": "catch-up", "factor": f"{boost} if level < leader_level else 1"}],
+        party={
+            "members": {f"m{i}": {"player": "p", "start_level": level} for i, level in enumerate(starts)},
+            "share": share,
+            "hold_below_leader": True,
+        },
+    )
+    run = rm.play_party(design, 40, seed=seed)
+    table = run.table()
+    for _, rows in table[table["encounter"] > 0].groupby("encounter"):
+        leader = rows[rows["member"] == rows["leader"]].iloc[0]
+        for _, row in rows.iterrows():
+            if row["factor"] > 1 and row["award"] > 0:
+                assert (row["level"], row["xp"]) <= (leader["level"], leader["xp"])
+    assert (table["cut"] >= 0).all()
+    for _, rows in table.groupby("member"):
+        assert (np.diff(rows["level"]) >= 0).all()
+    assert run.levels().shape[1] == 4 + len(starts)
+
+
+def test_a_party_of_one_is_a_player_alone():
+    parts = {"sources": {"a": {"level": 1, "xp": 12, "seconds": 36}}, "players": {"p": {"seconds_between": 4}}}
+    design = make({"values": [20, 30, 50]}, 4, party={"members": {"wren": {"player": "p"}}}, **parts)
+    alone = rm.simulate(design, players=1).profile()
+    table = rm.play_party(design, 20).table()
+    for level in (2, 3, 4):
+        first = table[table["level"] >= level].iloc[0]
+        assert first["encounter"] == alone.encounters.values[0, level - 1]
+        assert first["hours"] == pytest.approx(alone.seconds.values[0, level - 1] / 3600)
