@@ -153,7 +153,7 @@ def progress_bar(quiet: bool) -> Iterator[Callable[[Progress], object] | None]:
         TimeRemainingColumn(),
     )  # fmt: skip
     with Bar(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task("getting ready (the first run on a machine compiles, ~20 s)", total=None, rate="")
+        task = bar.add_task("getting ready (the first run on a machine compiles, ~15 s)", total=None, rate="")
 
         def show(state: Progress) -> None:
             if state.players_done:
