@@ -49,6 +49,12 @@ class Explanation:
     steps: tuple[Step, ...]
     value: float
 
+    @property
+    def unit(self) -> str:
+        """The unit of the value, where it is known, with a space in front."""
+        is_cost = re.match(r"tracks\.\w+\.cost", self.place)
+        return " XP" if is_cost or re.fullmatch(r"sources\.\w+\.(skill_)?xp", self.place) else ""
+
     def table(self) -> pd.DataFrame:
         """Return the steps: `step`, `expression`, `put_in`, `value`, `note`."""
         return pd.DataFrame(
@@ -60,13 +66,20 @@ class Explanation:
         where = ", ".join(f"{name} = {number_text(value)}" for name, value in self.names.items())
         lines = [f"{self.place}", f"  {self.formula}", f"  where {where}" if where else "", ""]
         for step in self.steps:
-            lines.append(f"  {step.expression}")
-            note = f"    ({step.note})" if step.note else ""
-            lines.append(f"      = {step.put_in} = {number_text(step.value)}{note}")
-        return "\n".join([*lines, "", f"  {number_text(self.value)}"])
+            lines += [f"  {step.expression}", f"      {_line(step)}"]
+        return "\n".join([*lines, "", f"  {number_text(self.value)}{self.unit}"])
 
     def _repr_html_(self) -> str:
         return f"<pre>{escape(str(self))}</pre>"
+
+
+def _line(step: Step) -> str:
+    """Return what a step comes to, in a line."""
+    value = number_text(step.value)
+    if step.note in ("true", "false"):
+        return f"{step.put_in} is {step.note}: {value}"
+    note = f"    ({step.note})" if step.note else ""
+    return f"= {value}{note}" if step.put_in == value else f"= {step.put_in} = {value}{note}"
 
 
 def explain(

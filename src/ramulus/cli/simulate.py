@@ -30,6 +30,19 @@ HEADS = {
     "days_p50": Column("day\np50", number()),
     "hours_in_level_p50": Column("hours to the\nnext level p50", number(2)),
 }
+_ENDED = {
+    "out of time": "ran out of time",
+    "no open source": "found no open source",
+    "too many encounters": "were given up after too many encounters",
+}
+INTERVAL_HEADS = {
+    **{name: HEADS[name] for name in ("player", "level", "reached")},
+    **{
+        f"hours_p{q}{end}": Column(f"p{q}{end.replace('_', ' ')}\nhours", number(2))
+        for q in (50, 10, 90)
+        for end in ("", "_low", "_high")
+    },
+}
 Players = Annotated[int, typer.Option("--players", min=1, help="Players of each profile.")]
 Hours = Annotated[float, typer.Option("--hours", min=0.001, help="How long they play at most, hours.")]
 
@@ -74,7 +87,8 @@ def simulate(
     printing = Printing("simulate", form, output, quiet)
     if form is options.Format.table and output is None:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
-    printing.table(table, HEADS, title_of(result), summary(result))
+    heads = INTERVAL_HEADS if interval else HEADS
+    printing.table(table, heads, title_of(result), summary(result))
     if stopped is not None:
         raise typer.Exit(130)
 
@@ -100,7 +114,7 @@ def _endings(stuck: pd.DataFrame) -> list[str]:
     for (player, reason), rows in stuck.groupby(["player", "reason"], sort=False):
         worst = rows.loc[rows["players"].idxmax()]
         where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
-        lines.append(f"{player or 'players'}: {rows['share'].sum():.1%} ended with {reason}, {where}.")
+        lines.append(f"{player or 'players'}: {rows['share'].sum():.1%} {_ENDED[reason]}, {where}.")
     return lines
 
 

@@ -137,7 +137,7 @@ def _xlsx_rows(file: Path, sheet: str | None) -> tuple[list[Row], str]:
         import openpyxl
         from openpyxl.utils.exceptions import InvalidFileException
     except ImportError:
-        raise DataError(f"{file}: XLSX needs openpyxl; python -m pip install 'ramulus[excel]'") from None
+        raise DataError(f"{file}: XLSX needs openpyxl; python -m pip install openpyxl") from None
     from zipfile import BadZipFile
 
     try:
@@ -159,7 +159,7 @@ def _parquet_rows(file: Path, _: str | None) -> tuple[list[Row], str]:
     try:
         import pyarrow.parquet as parquet
     except ImportError:
-        raise DataError(f"{file}: Parquet needs pyarrow; python -m pip install 'ramulus[parquet]'") from None
+        raise DataError(f"{file}: Parquet needs pyarrow; python -m pip install pyarrow") from None
     import pyarrow
 
     try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import json
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,6 +15,7 @@ from ramulus.errors import DataError, nearest_name
 if TYPE_CHECKING:
     import pandas as pd
 
+_PACKAGES = {".xlsx": "openpyxl", ".parquet": "pyarrow"}
 ENDINGS = (".csv", ".json", ".xlsx", ".parquet")
 
 
@@ -42,6 +44,9 @@ def write_table(table: pd.DataFrame, path: Path, command: str) -> None:
             f"{path}: a table cannot be written as {ending or 'a file without ending'}; allowed: "
             f"{', '.join(ENDINGS)}{hint}"
         )
+    package = _PACKAGES.get(ending)
+    if package is not None and importlib.util.find_spec(package) is None:
+        raise DataError(f"{path}: {ending[1:].upper()} needs {package}; python -m pip install {package}")
     write_whole(path, writers[ending])
 
 
@@ -65,10 +70,6 @@ def _plain(value: Any) -> Any:
 
 
 def _to_excel(table: pd.DataFrame, file: Path, command: str) -> None:
-    try:
-        import openpyxl  # noqa: F401
-    except ImportError:
-        raise DataError(f"{file.name}: XLSX needs openpyxl; python -m pip install 'ramulus[excel]'") from None
     import pandas as pd
 
     with pd.ExcelWriter(file, engine="openpyxl") as writer:
@@ -81,8 +82,4 @@ def _to_excel(table: pd.DataFrame, file: Path, command: str) -> None:
 
 
 def _to_parquet(table: pd.DataFrame, file: Path) -> None:
-    try:
-        import pyarrow  # noqa: F401
-    except ImportError:
-        raise DataError(f"{file.name}: Parquet needs pyarrow; python -m pip install 'ramulus[parquet]'") from None
     table.to_parquet(file, index=False, engine="pyarrow")

@@ -100,13 +100,24 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
         axes.set_ylim(bottom=0)
         thousands(axes)
         label_ends(axes, [(float(tables.grid.levels[-1]), float(mix[-1]), "the mix", "#23211D")])
-        for x, y, text, color in peaks:
-            axes.annotate(
-                text, (x, y), xytext=(0, 6), textcoords="offset points", color=color, fontsize=11, fontweight="bold",
-                ha="left" if x < 5 else "center",
-            )  # fmt: skip
+        _label_peaks(axes, peaks)
         foot_line(
             axes,
             f"{design.title} · {who or 'a player'} · timed multipliers off · black: the mix by chance of being met",
         )
     return axes
+
+
+def _label_peaks(ax: Axes, peaks: list[tuple[float, float, str, str]]) -> None:
+    """Label lines above their peaks, one label higher where it would lie on another."""
+    to_axes = ax.transData + ax.transAxes.inverted()
+    placed: list[tuple[float, float]] = []
+    for x, y, text, color in peaks:
+        across, up = (float(part) for part in to_axes.transform((x, y)))
+        while any(abs(across - a) < 0.11 and abs(up - b) < 0.03 for a, b in placed):
+            up += 0.03
+        placed.append((across, up))
+        ax.annotate(
+            text, (across, up), xycoords="axes fraction", xytext=(0, 6), textcoords="offset points", color=color,
+            fontsize=11, fontweight="bold", ha="left" if across < 0.1 else "center",
+        )  # fmt: skip

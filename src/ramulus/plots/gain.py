@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import matplotlib.pyplot as plt
 import numpy as np
+from matplotlib.ticker import MaxNLocator
 
 from ramulus.analysis.gain import gain_table
 from ramulus.plots.heat import heat_map
@@ -66,6 +67,7 @@ def _factor(ax: Axes, design: Design, table: pd.DataFrame) -> None:
             **{**accent(index), "linewidth": 1.4},
             label=str(name),
         )
+    ax.xaxis.set_major_locator(MaxNLocator(integer=True))
     ax.axvline(0, color=QUIET, linewidth=1)
     ax.set_title("How the factor falls with the player's lead")
     ax.set_xlabel("level gap: the player's level less the source's")

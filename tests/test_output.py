@@ -1,0 +1,199 @@
+"""What is printed: widths, units, numbers, what does not fit, and what a message says."""
+
+from __future__ import annotations
+
+import json
+import math
+
+import numpy as np
+import pandas as pd
+import pytest
+from conftest import make
+
+import ramulus as rm
+from ramulus.analysis.cost_shape import cost_shape
+from ramulus.analysis.level_table import shape_in_words
+from ramulus.analysis.trace import totals_in_words
+from ramulus.cli.options import value_of
+from ramulus.cli.output import Column, Printing, factor, number, percent, significant, xp
+from ramulus.files import table_json, write_table
+from ramulus.formula import number_text
+from ramulus.rules.costs import cost_curve
+
+
+@pytest.mark.parametrize(
+    ("write", "value", "text"),
+    [
+        (number(), 1234567, "1,234,567"),
+        (number(2), 0.005, "0.01"),
+        (number(2), math.nan, "–"),
+        (xp, 640.0, "640"),
+        (xp, 2.5, "2.50"),
+        (xp, math.nan, "–"),
+        (percent(), 0.1234, "12.3%"),
+        (percent(0), 1.0, "100%"),
+        (factor, 0.76, "×0.76"),
+        (factor, math.nan, "–"),
+        (significant, 3.14159, "3.142"),
+        (significant, 80.0, "80"),
+        (significant, 123456.7, "123,457"),
+        (significant, "text", "text"),
+    ],
+)
+def test_how_numbers_are_written(write, value, text):
+    assert write(value) == text
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [
+        ("1.4", 1.4),
+        ("3", 3),
+        ("true", True),
+        ("[1, 2]", [1, 2]),
+        ("fill", "fill"),
+        ("'level * 2'", "level * 2"),
+        ("level * 2", "level * 2"),
+        ("{ low = 1, high = 2 }", {"low": 1, "high": 2}),
+    ],
+)
+def test_values_on_the_command_line_read_as_in_a_file(text, value):
+    assert value_of(text) == value
+
+
+@pytest.mark.parametrize(
+    ("value", "text"), [(3.0, "3"), (-0.5, "-0.5"), (0.1 + 0.2, "0.30000000000000004"), (1e300, "1e+300"), (2.0**52, str(2**52))]
+)
+def test_numbers_in_a_working_are_exact(value, text):
+    assert number_text(value) == text
+    assert float(text) == value
+
+
+def test_what_does_not_fit_is_named_and_least_important(capsys):
+    table = pd.DataFrame({name: [1234567.0] for name in "abcdefghijklm"} | {"player": ["steady"]})
+    heads = {"player": Column("player"), "m": Column("the most\nimportant", number())}
+    Printing("x").table(table, heads, "A title", "A foot")
+    shown = capsys.readouterr().out.splitlines()
+    assert shown[0] == "A title"
+    assert shown[-1] == "A foot"
+    assert "most" in shown[1]
+    assert "1,234,567" in shown[3]
+    assert "more columns with --format csv: " in shown[4]
+    assert all(len(line) <= 100 for line in shown)
+    hidden = shown[4].split(": ")[1].split(", ")
+    assert "m" not in hidden
+    assert "player" not in hidden
+    assert len(hidden) >= 2
+
+
+def test_json_is_one_object_with_null_for_nothing(tmp_path):
+    table = pd.DataFrame({"level": [1, 2], "cost": [60.0, np.nan], "name": ["a", "ö"], "large": [2.5e300, np.inf]})
+    data = json.loads(table_json(table, "levels"))
+    assert data == {
+        "command": "levels",
+        "rows": [
+            {"level": 1, "cost": 60, "name": "a", "large": 2.5e300},
+            {"level": 2, "cost": None, "name": "ö", "large": None},
+        ],
+    }
+    write_table(table, tmp_path / "t.json", "levels")
+    assert json.loads((tmp_path / "t.json").read_text(encoding="utf-8")) == data
+    assert (tmp_path / "t.json").stat().st_mode & 0o444
+
+
+def test_messages_go_to_standard_error_and_can_be_silenced(capsys, tmp_path):
+    table = pd.DataFrame({"level": [1]})
+    Printing("levels", output=tmp_path / "a.csv").table(table, {}, "title", "foot")
+    captured = capsys.readouterr()
+    assert captured.out == ""
+    assert captured.err.splitlines() == [f"wrote {tmp_path / 'a.csv'}", "foot"]
+    Printing("levels", output=tmp_path / "b.csv", quiet=True).table(table, {}, "title", "foot")
+    assert capsys.readouterr() == ("", "")
+
+
+@pytest.mark.parametrize(
+    ("cost", "words"),
+    [
+        ({"formula": "100 * 1.1 ** level", "rounding": "none"}, ["about 10.0% a level throughout"]),
+        ({"formula": "100 * level"}, ["early on", "towards the cap"]),
+        ({"formula": "100 * 1.1 ** level * (3 if level == 9 else 1)"}, ["Jumps at level 9", "3.0 times"]),
+        ({"formula": "500 - 20 * level"}, ["Falls at level 2, 3, 4, 5, 6…"]),
+    ],
+)
+def test_the_shape_of_costs_in_words(cost, words):
+    said = shape_in_words(make(cost, 20))
+    for word in words:
+        assert word in said
+
+
+def test_a_jump_is_told_from_steep_growth():
+    assert cost_shape(cost_curve(make({"formula": "10 * 2 ** level"}, 20))).jumps == ()
+    assert cost_shape(cost_curve(make({"formula": "10 * level ** 3"}, 20))).jumps == ()
+    (jump,) = cost_shape(cost_curve(make({"formula": "100 + 900 * (level == 5)"}, 20))).jumps
+    assert (jump.level, jump.cost, jump.expected, jump.times) == (5, 1000, 100, 10)
+    (last,) = cost_shape(cost_curve(make({"formula": "100 + 900 * (level == 19)"}, 20))).jumps
+    assert last.level == 19
+    assert shape_in_words(make({"values": [5, 6]}, 3)) == "Too few levels to speak of a shape."
+
+
+def test_the_foot_of_a_trace():
+    table = rm.trace(make({"values": [10, 25]}, 3, {"overflow": {"carry": 0}}), [15, 2.5])
+    assert totals_in_words(table) == "2 awards of 17.5 XP in all: 1 level gained, 5 XP wasted (28.6%)."
+    assert totals_in_words(table.iloc[:0]) == "0 awards of 0 XP in all: 0 levels gained, 0 XP wasted (0.0%)."
+
+
+def test_an_explanation_reads_like_a_working_on_paper():
+    text = str(rm.explain(rm.demo_design(), "tracks.warden.cost", 7))
+    assert text.splitlines()[:3] == [
+        "tracks.warden.cost.formula",
+        "  first_cost + 24 * (level - 1) ** steepness + (crown_gate if level == 20 else 0)",
+        "  where first_cost = 60, level = 7, steepness = 1.55, crown_gate = 3000",
+    ]
+    assert "      7 == 20 is false: 0" in text
+    assert "      = 445.7853040698742 rounded down = 445" in text
+    assert text.endswith("  445 XP")
+    assert "<pre>" in rm.explain(rm.demo_design(), "tracks.warden.cost", 7)._repr_html_()
+
+
+def test_bars_read_as_designers_write_them():
+    ledger = rm.Ledger(rm.demo_design(), level=19)
+    labels = [ledger.award(amount).label for amount in (1000, 1177, 5000)]
+    assert labels == ["Level 19 · 1,000 / 2,177", "Level 20 · 0 / 5,362", "Level 20 · 5,000 / 5,362"]
+    assert repr(ledger) == "<Ledger warden: Level 20 · 5,000 / 5,362, 19 points>"
+    assert "progress" in ledger._repr_html_()
+    outcome = ledger.award(400)
+    assert repr(outcome) == "<AwardOutcome +400: Level 21 · 38 / 2,553, 1 levels, 0 wasted>"
+    assert list(outcome.as_dict()) == [
+        "amount",
+        "level_before",
+        "level",
+        "levels_gained",
+        "kept",
+        "wasted",
+        "xp",
+        "cost",
+        "progress",
+        "points",
+        "earned",
+        "label",
+    ]
+
+
+def test_the_public_names_are_there_and_no_others_are_promised():
+    assert set(rm.__all__) <= set(dir(rm))
+    for name in rm.__all__:
+        assert getattr(rm, name).__doc__, name
+    with pytest.raises(AttributeError, match="no attribute 'nothing'"):
+        rm.nothing  # noqa: B018
+
+
+def test_errors_cross_process_borders():
+    import pickle
+
+    for error in (
+        rm.DesignError([rm.Problem("a.b", "wrong", "right", "b", "code")], "file.toml"),
+        rm.UnknownNameError("track", "wardn", ["warden"]),
+    ):
+        again = pickle.loads(pickle.dumps(error))
+        assert str(again) == str(error)
+        assert type(again) is type(error)
