@@ -8,9 +8,9 @@ import math
 import numpy as np
 import pandas as pd
 import pytest
-from conftest import make
 
 import ramulus as rm
+from conftest import make
 from ramulus.analysis.cost_shape import cost_shape
 from ramulus.analysis.level_table import shape_in_words
 from ramulus.analysis.trace import totals_in_words
@@ -62,7 +62,8 @@ def test_values_on_the_command_line_read_as_in_a_file(text, value):
 
 
 @pytest.mark.parametrize(
-    ("value", "text"), [(3.0, "3"), (-0.5, "-0.5"), (0.1 + 0.2, "0.30000000000000004"), (1e300, "1e+300"), (2.0**52, str(2**52))]
+    ("value", "text"),
+    [(3.0, "3"), (-0.5, "-0.5"), (0.1 + 0.2, "0.30000000000000004"), (1e300, "1e+300"), (2.0**52, str(2**52))],
 )
 def test_numbers_in_a_working_are_exact(value, text):
     assert number_text(value) == text

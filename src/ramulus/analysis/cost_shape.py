@@ -19,7 +19,7 @@ class Jump:
     Attributes:
         level: the level.
         cost: XP.
-        expected: XP, the geometric mean of the levels on both sides of it.
+        expected: XP, the mean of the levels on both sides of it.
         before: XP, the cost of the level before.
     """
 
@@ -104,9 +104,10 @@ def jumps(curve: CostCurve) -> tuple[Jump, ...]:
 
 
 def _expected(costs: Array) -> Array:
-    """What neighbours suggest: the geometric mean of both sides; at the end, the last growth carried on."""
+    """What neighbours suggest: the mean of both sides; at the end, the last growth carried on."""
     expected = costs.copy()
     if len(costs) >= 3:
-        expected[1:-1] = np.sqrt(costs[:-2] * costs[2:])
+        # Not the geometric mean: the first levels of a cube would stand above it.
+        expected[1:-1] = (costs[:-2] + costs[2:]) / 2
         expected[-1] = costs[-2] * max(costs[-2] / costs[-3], 1.0)
     return expected
