@@ -372,6 +372,11 @@ def test_faulty_sizes(arguments, word):
         rm.simulate(rm.demo_design(), **arguments)
 
 
+def test_too_many_levels_to_play_is_an_error_and_not_a_full_memory():
+    with pytest.raises(rm.RamulusError, match="100,000 levels over all tracks; allowed in a simulation: at most 5,000"):
+        rm.simulate(make({"formula": "10"}, 100_000, sources={"a": {"level": 1, "xp": 1, "seconds": 1}}), players=2)
+
+
 def test_an_interrupt_gives_what_is_there():
     def interrupt(state):
         if state.players_done >= 1024:

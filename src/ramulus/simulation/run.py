@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 DEFAULT_HOURS = 200.0
 MOST_CELLS_KEPT = 12_000_000
 MOST_ENCOUNTERS = 1_000_000
+MOST_LEVELS = 5_000
 
 
 @dataclass(frozen=True)
@@ -94,6 +95,8 @@ def simulate(
     stages = make_stages(design, hours, most_encounters)
     counts = _counts(design, stages, players)
     levels = int((stages[0].rules.count + 1).sum())
+    if levels > MOST_LEVELS:
+        raise RamulusError(f"{levels:,} levels over all tracks; allowed in a simulation: at most {MOST_LEVELS:,}")
     keep = sum(counts) * levels <= MOST_CELLS_KEPT if keep_players is None else keep_players
     gathering = Gathering(design, stages, counts, hours, seed, keep)
     stop = np.zeros(1, np.int8)
