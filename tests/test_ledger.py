@@ -332,5 +332,5 @@ def test_the_same_awards_under_other_rules():
 def test_units_leave_room_for_every_total():
     from ramulus.rules.xp_units import units_per_xp
 
-    for top, units in ((100, 10**6), (10**12, 10**3), (2**53, 1)):
+    for top, units in ((100, 10**6), (10**12, 10**3), (10**14, 10), (2**53, 1)):
         assert units_per_xp(cost_curve(make({"values": [top]}, 2))) == units

@@ -45,6 +45,12 @@ JUNK = st.sampled_from(
         {"low": 1},
         {"one_of": []},
         {"level": {}},
+        {"low": 0, "high": 2**53},
+        10**9,
+        1e15,
+        5e-324,
+        "exp(level * 20)",
+        "sqrt(level - 5)",
         "x" * 3000,
     ]
 )

@@ -339,7 +339,7 @@ def test_populations_split_by_share():
         (make(sources={"a": {"level": 1, "xp": 0, "seconds": 0}}), "too many encounters"),
         (make(sources={"a": {"level": 1, "xp": 1, "seconds": 3600}}), "out of time"),
         (arena(30, encounter={"success": 0}), "out of time"),
-        (make({"formula": "1e15"}, sources={"a": {"level": 1, "xp": 1, "seconds": 3600}}), "out of time"),
+        (make({"formula": "1e14"}, sources={"a": {"level": 1, "xp": 1, "seconds": 3600}}), "out of time"),
     ],
 )
 def test_pathological_designs_end_by_themselves_and_say_why(design, reason):
@@ -370,6 +370,18 @@ def test_a_single_award_from_first_to_last_level():
 def test_faulty_sizes(arguments, word):
     with pytest.raises(rm.RamulusError, match=word):
         rm.simulate(rm.demo_design(), **arguments)
+
+
+def test_large_numbers_are_counted_exactly_or_refused():
+    design = make({"formula": "2e9"}, 3, sources={"a": {"level": 1, "xp": 10**9, "seconds": 1}})
+    income = rm.simulate(design, players=5000, keep_players=False).income()
+    # In millionths, 5,000 players' XP is 2 × 10**19: more than 63 bits.
+    assert income["xp"].tolist() == [2e9, 2e9]
+    for xp, cost in ((2**52, "1e9"), (1, "1e15")):
+        with pytest.raises(rm.DesignError, match="at most"):
+            rm.simulate(make({"formula": cost}, sources={"a": {"level": 1, "xp": xp, "seconds": 1}}), players=1)
+    with pytest.raises(rm.DesignError, match=r"sources.a.xp: 1e\+300 XP"):
+        make(sources={"a": {"level": 1, "xp": 1e300, "seconds": 1}})
 
 
 def test_too_many_levels_to_play_is_an_error_and_not_a_full_memory():

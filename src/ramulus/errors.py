@@ -77,10 +77,6 @@ class DesignError(RamulusError):
         prefix = f"{file}: " if file else ""
         super().__init__("\n".join(f"{prefix}{problem}" for problem in self.problems))
 
-    def in_file(self, file: str | None) -> DesignError:
-        """Return the same error with the name of the file the design came from."""
-        return DesignError(self.problems, file)
-
     def __reduce__(self) -> tuple[type[DesignError], tuple[tuple[Problem, ...], str | None]]:
         # Errors cross process borders when a simulation runs on a pool.
         return DesignError, (self.problems, self.file)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 from dataclasses import dataclass
 from html import escape
 from pathlib import Path
@@ -296,11 +297,12 @@ def _explain_formula(
 ) -> Explanation:
     formulas = {formula.place: formula for formula in formula_places(design)}
     for index, rule in enumerate(design.multipliers):
-        for key in ("factor", "against"):
-            formulas.setdefault(f"multipliers.{rule.name}.{key}", formulas.get(f"multipliers[{index}].{key}"))  # type: ignore[arg-type]
-    formula = formulas.get(place)
-    if formula is None:
-        raise _no_formula(design, place, [key for key, value in formulas.items() if value is not None])
+        for key in ("factor", "against"):  # A rule may be asked for by its name too.
+            if found := formulas.get(f"multipliers[{index}].{key}"):
+                formulas.setdefault(f"multipliers.{rule.name}.{key}", found)
+    if place not in formulas:
+        raise _no_formula(design, place, list(formulas))
+    formula = formulas[place]
     names = names_at(design, level, player, source or _source_of(design, place), skill_level)
     parsed = parse(formula.text)
     steps = work_through(parsed, {name: names[name] for name in parsed.names if name in names})
@@ -310,13 +312,11 @@ def _explain_formula(
 
 def _no_formula(design: Design, place: str, known: list[str]) -> RamulusError:
     costs = [f"tracks.{name}.cost" for name in design.tracks]
-    try:
-        value = value_at(design, place)
-    except UnknownNameError:
-        return UnknownNameError("formula or cost", place, [*costs, *known])
-    if isinstance(value, int | float):
-        return UnknownNameError("formula (a plain number stands there)", place, [*costs, *known])
-    return UnknownNameError("formula", place, [*costs, *known])
+    kind = "formula or cost"
+    with suppress(UnknownNameError):
+        if isinstance(value_at(design, place), int | float):
+            kind = "formula (a plain number stands there)"
+    return UnknownNameError(kind, place, [*costs, *known])
 
 
 def _source_of(design: Design, place: str) -> str | None:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,7 +17,7 @@ import pandas as pd
 from ramulus.design.source import XpChoice, XpRange
 from ramulus.formula.functions import Array
 from ramulus.rules.ledger import Ledger
-from ramulus.rules.multipliers import award_of, rule_factors, stacked
+from ramulus.rules.multipliers import award_of, rule_factors, stacked, whole_amounts
 from ramulus.rules.rounding import rounded
 from ramulus.rules.tables import Tables, make_tables
 from ramulus.rules.windows import Timeline, timeline
@@ -162,6 +162,7 @@ class _PartyTables:
         self.limits = np.array([source.limit or np.inf for source in design.sources.values()])
         self.skilled = [(index, skill) for index, skill in enumerate(self.tables.grid.skill_track) if skill]
         self._factors: dict[int, list[Array]] = {}
+        self._skill_awards: dict[frozenset[int], Array] = {}
         self._products: dict[tuple[int, frozenset[int]], Array] = {}
 
     def product(self, leader_level: int, on: frozenset[int]) -> Array:
@@ -177,11 +178,17 @@ class _PartyTables:
             self._products[key] = np.broadcast_to(stack, self.tables.grid.shape)
         return self._products[key]
 
+    def skill_award(self, on: frozenset[int]) -> Array:
+        """Return the award to a source's skill while some timed rules are on."""
+        if on not in self._skill_awards:
+            self._skill_awards[on] = self.tables.skill_award(on)
+        return self._skill_awards[on]
+
     def amounts(self, source: int, level_index: int) -> tuple[Array, Array]:
         """Return the amounts of XP that a source may give, and their chances."""
         xp = list(self.design.sources.values())[source].xp
         if isinstance(xp, XpRange):
-            amounts = np.arange(xp.low, xp.high + 1, dtype=np.float64)
+            amounts = whole_amounts(float(xp.low), float(xp.high))
             return amounts, np.full(len(amounts), 1 / len(amounts))
         if isinstance(xp, XpChoice):
             pairs = np.array(xp.one_of, dtype=np.float64)
@@ -197,7 +204,6 @@ class _Member:
     timeline: Timeline
     skills: dict[str, Ledger]
     remainder: float = 0.0
-    met: dict[int, float] = field(default_factory=dict)
 
     @property
     def progress(self) -> tuple[int, float]:
@@ -266,7 +272,7 @@ class _OneParty:
         results = {m.name: self._mixed(m, leader_level, sources, shares, outcomes) for m in self.members}
         for source, share, (won, _, _) in zip(sources, shares, outcomes, strict=True):
             self.used[source] += share * won
-            self._practise(source, share, won, leader_level)
+            self._practise(source, share, won)
         text = self.grid.sources[int(sources[0])] if len(sources) == 1 else "mix"
         # The leader is booked first, so that who is held is held below where the leader now stands.
         for member in sorted(self.members, key=lambda m: m is not leader):
@@ -338,7 +344,7 @@ class _OneParty:
         member.ledger.award(booked)
         return self._line(number, source, leader, member, factor, booked, award - booked)
 
-    def _practise(self, source: int, share: float, won: float, leader_level: int) -> None:
+    def _practise(self, source: int, share: float, won: float) -> None:
         skill = list(self.design.sources.values())[source].skill
         if skill is None:
             return
@@ -346,7 +352,7 @@ class _OneParty:
         for member in self.members:
             cell = self._cell(member, source)
             on = member.timeline.rules_on(self.hours * 3600)
-            full = float(self.shared.tables.skill_award(on)[cell])
+            full = float(self.shared.skill_award(on)[cell])
             rest = float(rounded(np.float64(full * failing), self.design.awards.rounding))
             member.skills[skill].award(share * (won * full + (1 - won) * rest))
 

@@ -20,6 +20,9 @@ from ramulus.errors import FormulaError
 from ramulus.formula.functions import BUILT_IN_NAMES
 from ramulus.formula.parser import parse
 
+MOST_XP = 2**53
+MOST_COUNT = 1_000_000_000
+
 
 class Model(BaseModel):
     """A table of the design file: frozen, and with no keys but the ones it names."""
@@ -68,6 +71,12 @@ def _above_zero(value: float) -> float:
     return value
 
 
+def _xp_amount(value: float) -> float:
+    if not 0 <= value <= MOST_XP:
+        raise _mistake(f"{value!r} XP", f"0 … {MOST_XP} XP, which float64 holds exactly")
+    return value
+
+
 def _share(value: float) -> float:
     if not 0 <= value <= 1:
         raise _mistake(f"{value!r} is outside 0 … 1", "0 … 1")
@@ -94,6 +103,7 @@ Number = Annotated[float, PlainValidator(_number), _AS_IT_IS, _NUMBER_SCHEMA]
 """A finite number, kept as the author wrote it (a whole number stays one)."""
 NotNegative = Annotated[Number, AfterValidator(_at_least_zero)]
 Positive = Annotated[Number, AfterValidator(_above_zero)]
+XpAmount = Annotated[Number, AfterValidator(_xp_amount)]
 Share = Annotated[Number, AfterValidator(_share)]
 FormulaText = Annotated[str, PlainValidator(_formula), WithJsonSchema({"type": "string", "maxLength": 2000})]
 NumberOrFormula = Annotated[
@@ -107,7 +117,6 @@ PlainName = Annotated[str, PlainValidator(_plain_name), WithJsonSchema({"type": 
 FormulaName = Annotated[str, PlainValidator(_formula_name), WithJsonSchema({"type": "string"})]
 """The name of a number that formulas can use."""
 Level = Annotated[int, Field(ge=0, le=10_000_000)]
-Count = Annotated[int, Field(ge=0)]
 Rounding = Literal["down", "nearest", "up", "none"]
 Between = Literal["straight", "smooth", "geometric", "step"]
 Gives = Literal["cost", "total"]

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from ramulus.design.base import FormulaName, Model, NotNegative, NumberOrFormula, Rounding, Share
+from typing import Annotated
+
+from pydantic import Field
+
+from ramulus.design.base import FormulaName, Model, NotNegative, NumberOrFormula, Rounding, Share, XpAmount
 
 
 class Failure(Model):
@@ -25,7 +29,7 @@ class Encounter(Model):
     """The chance of success, 0 … 1."""
     weight: NumberOrFormula = 1
     """How often a source is met, against the others; multiplies the source's own weight."""
-    variation: NotNegative = 0
+    variation: Annotated[NotNegative, Field(le=20)] = 0
     """The coefficient of variation of the time of one encounter (gamma distributed; 0 = exact)."""
     failure: Failure = Failure()
     """What a failure costs and still pays."""
@@ -38,5 +42,5 @@ class Awards(Model):
 
     rounding: Rounding = "down"
     """How an award becomes whole after its multipliers."""
-    least_award: NotNegative = 0
+    least_award: XpAmount = 0
     """The least a success awards."""

@@ -34,9 +34,9 @@ class Multiplier(Model):
     """The first player level at which it applies."""
     to_level: Level | None = None
     """The last player level at which it applies."""
-    from_day: Annotated[int, Field(ge=1)] | None = None
+    from_day: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
     """The first calendar day on which it applies; the first day is 1."""
-    to_day: Annotated[int, Field(ge=1)] | None = None
+    to_day: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
     """The last calendar day on which it applies."""
     first_minutes_of_day: Annotated[Number, Field(gt=0)] | None = None
     """Applies only in the first played minutes of each play day."""

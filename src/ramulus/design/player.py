@@ -18,7 +18,7 @@ class Player(Model):
     """Numbers of this kind of player, usable in formulas."""
     seconds_between: NotNegative = 0
     """Seconds between encounters."""
-    spread: NotNegative = 0
+    spread: Annotated[NotNegative, Field(le=5)] = 0
     """How far players of this kind differ in speed: sigma of a log-normal factor with median 1."""
     hours_per_day: Annotated[Positive, Field(le=24)] | None = None
     """Hours played on a play day."""

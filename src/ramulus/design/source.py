@@ -7,24 +7,29 @@ from typing import Annotated, Any, Self
 from pydantic import ConfigDict, Field, PlainSerializer, PlainValidator, WithJsonSchema, model_validator
 
 from ramulus.design.base import (
-    Count,
+    MOST_COUNT,
+    MOST_XP,
     Level,
     Model,
     NotNegative,
     NumberOrFormula,
     PlainName,
+    XpAmount,
     _formula_name,
     _mistake,
     _number_or_formula,
+    _xp_amount,
 )
+
+XpCount = Annotated[int, Field(ge=0, le=MOST_XP)]
 
 
 class XpRange(Model):
     """A whole number of XP, every one from `low` to `high` equally likely, both ends included."""
 
-    low: Count
+    low: XpCount
     """The least XP."""
-    high: Count
+    high: XpCount
     """The most XP."""
 
     @model_validator(mode="after")
@@ -37,7 +42,7 @@ class XpRange(Model):
 class XpChoice(Model):
     """One of several amounts of XP, each with its chance."""
 
-    one_of: Annotated[list[Annotated[list[NotNegative], Field(min_length=2, max_length=2)]], Field(min_length=1)]
+    one_of: Annotated[list[Annotated[list[XpAmount], Field(min_length=2, max_length=2)]], Field(min_length=1)]
     """[xp, chance] pairs; the chances add up to 1."""
 
     @model_validator(mode="after")
@@ -54,9 +59,7 @@ def _xp(value: Any) -> Any:
     if isinstance(value, dict):
         return (XpChoice if "one_of" in value else XpRange).model_validate(value)
     number = _number_or_formula(value)
-    if not isinstance(number, str) and number < 0:
-        raise _mistake(f"{number!r} is below 0", "0 or more XP")
-    return number
+    return number if isinstance(number, str) else _xp_amount(number)
 
 
 _XP_SCHEMA: dict[str, Any] = {
@@ -88,7 +91,7 @@ class Source(Model):
     """The last player level at which it is open."""
     weight: NotNegative = 1
     """How often it is met, against the others."""
-    limit: Annotated[int, Field(ge=1)] | None = None
+    limit: Annotated[int, Field(ge=1, le=MOST_COUNT)] | None = None
     """How many successes a player can have at it."""
     tags: list[str] = []
     """Words that multipliers can select it by."""
@@ -116,8 +119,8 @@ class Source(Model):
             raise _mistake(found, "from_level ≤ to_level", "source-never-open")
         if (self.skill is None) != (self.skill_xp is None):
             raise _mistake("only one of 'skill' and 'skill_xp'", "both, or neither", "incomplete-pair")
-        if not isinstance(self.skill_xp, str) and self.skill_xp is not None and self.skill_xp < 0:
-            raise _mistake(f"skill_xp {self.skill_xp!r} is below 0", "0 or more XP")
+        if self.skill_xp is not None and not isinstance(self.skill_xp, str):
+            _xp_amount(self.skill_xp)
         return self
 
 

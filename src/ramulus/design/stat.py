@@ -7,6 +7,7 @@ from typing import Annotated, Self
 from pydantic import Field, model_validator
 
 from ramulus.design.base import (
+    MOST_COUNT,
     Between,
     FormulaText,
     Model,
@@ -80,7 +81,7 @@ class Upgrade(Model):
     """What each rank multiplies by."""
     price: Positive = 1
     """Points a rank."""
-    max_rank: Annotated[int, Field(ge=1)] | None = None
+    max_rank: Annotated[int, Field(ge=1, le=MOST_COUNT)] | None = None
     """The most ranks (default: no end)."""
 
     @model_validator(mode="after")

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.design.base import MOST_XP
 from ramulus.design.source import XpChoice, XpRange
 from ramulus.errors import MissingPartError
 from ramulus.formula.functions import Array
@@ -32,6 +33,7 @@ class XpTables:
         outcome: XP of each outcome.
         up_to: running chance of the outcomes of a source, up to 1.
         second_moment: mean of XP squared, shape (L, S).
+        highest: the most XP, shape (L, S).
     """
 
     kind: Index
@@ -42,6 +44,7 @@ class XpTables:
     outcome: Array
     up_to: Array
     second_moment: Array
+    highest: Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,25 +167,26 @@ def xp_tables(design: Design, levels: Array) -> XpTables:
     """Return what the XP of each source is drawn from, over main-track levels."""
     count = len(design.sources)
     kind, low, high = np.zeros(count, np.int64), np.zeros(count), np.zeros(count)
-    fixed, square = np.zeros((len(levels), count)), np.zeros((len(levels), count))
+    fixed, square, highest = (np.zeros((len(levels), count)) for _ in range(3))
     first, outcome, up_to = [0], [], []
     for index, (name, source) in enumerate(design.sources.items()):
         xp = source.xp
         if isinstance(xp, XpRange):
             kind[index], low[index], high[index] = RANGE, xp.low, xp.high
             mean, spread = (xp.low + xp.high) / 2, ((xp.high - xp.low + 1) ** 2 - 1) / 12
-            fixed[:, index], square[:, index] = mean, mean**2 + spread
+            fixed[:, index], square[:, index], highest[:, index] = mean, mean**2 + spread, xp.high
         elif isinstance(xp, XpChoice):
             kind[index] = CHOICE
             amounts, chances = np.array(xp.one_of, dtype=np.float64).T
             outcome += amounts.tolist()
             up_to += [*np.cumsum(chances)[:-1].tolist(), 1.0]
             fixed[:, index], square[:, index] = (amounts * chances).sum(), (amounts**2 * chances).sum()
+            highest[:, index] = amounts.max()
         else:
             fixed[:, index] = _fixed_xp(design, name, xp, levels)
-            square[:, index] = fixed[:, index] ** 2
+            square[:, index], highest[:, index] = fixed[:, index] ** 2, fixed[:, index]
         first.append(len(outcome))
-    return XpTables(kind, fixed, low, high, np.array(first), np.array(outcome), np.array(up_to), square)
+    return XpTables(kind, fixed, low, high, np.array(first), np.array(outcome), np.array(up_to), square, highest)
 
 
 def _fixed_xp(design: Design, name: str, xp: float | str, levels: Array) -> Array:
@@ -192,9 +196,10 @@ def _fixed_xp(design: Design, name: str, xp: float | str, levels: Array) -> Arra
     inside = (levels >= low) & (levels <= high)
     names = {**design.constants, "level": levels, "source_level": float(source.level)}
     values = np.broadcast_to(evaluate_at(f"sources.{name}.xp", xp, names, inside), levels.shape)
-    if ((values < 0) & inside).any():
-        at = int(np.nonzero((values < 0) & inside)[0][0])
-        raise fault(f"sources.{name}.xp", f"{values[at]:.6g} XP at level {levels[at]:g}", "0 or more XP")
+    outside = ((values < 0) | (values > MOST_XP)) & inside
+    if outside.any():
+        at = int(np.nonzero(outside)[0][0])
+        raise fault(f"sources.{name}.xp", f"{values[at]:.6g} XP at level {levels[at]:g}", f"0 … {MOST_XP} XP")
     return np.where(inside, values, 0.0)
 
 
@@ -207,8 +212,9 @@ def _skill_xp(grid: Grid) -> Array:
         columns = grid.columns_of([index])
         place = f"sources.{name}.skill_xp"
         values[:, columns] = _evaluated(grid, place, amount, columns)[0] if isinstance(amount, str) else amount
-        if (values[:, columns] < 0).any():
-            raise fault(place, f"{values[:, columns].min():.6g} XP", "0 or more XP")
+        outside = (values[:, columns] < 0) | (values[:, columns] > MOST_XP)
+        if outside.any():
+            raise fault(place, f"{values[:, columns][outside][0]:.6g} XP", f"0 … {MOST_XP} XP")
     return values
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
@@ -17,6 +16,9 @@ from ramulus.rules.rounding import rounded
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.multiplier import Multiplier
+
+
+MOST_AMOUNTS = 100_000
 
 
 def rule_factors(
@@ -151,10 +153,15 @@ def award_of(design: Design, xp: Array | float, product: Array | float) -> Array
 
 def mean_award_of(design: Design, low: float, high: float, product: Array) -> Array:
     """Return the mean award where XP is any whole number from low to high, each as likely."""
-    if math.isinf(high - low) or high - low > 100_000:
-        return award_of(design, np.asarray((low + high) / 2), product)
-    amounts = np.arange(low, high + 1)
+    amounts = whole_amounts(low, high)
     total = np.zeros(product.shape)
     for amount in amounts:
         total += award_of(design, np.asarray(amount), product)
     return total / len(amounts)
+
+
+def whole_amounts(low: float, high: float) -> Array:
+    """Return the whole numbers from low to high; of very many, ten thousand evenly spread."""
+    if high - low <= MOST_AMOUNTS:
+        return np.arange(low, high + 1)
+    return np.floor(np.linspace(low, high, 10_001))

@@ -42,9 +42,10 @@ def stat_table(design: Design, player: str | None = None) -> dict[str, Array]:
         stat = design.stats[name]
         track = design.track(stat_track(design, stat))
         levels = np.arange(track.start_level, track.max_level + 1, dtype=np.float64)
-        grown = np.broadcast_to(_grown(design, name, stat, levels, values), levels.shape)
-        upgraded = _upgraded(design, name, grown, ranks)
-        values[name] = _settled(stat, upgraded)
+        with np.errstate(over="ignore", invalid="ignore"):  # What is not finite becomes an error of ours below.
+            grown = np.broadcast_to(_grown(design, name, stat, levels, values), levels.shape)
+            upgraded = _upgraded(design, name, grown, ranks)
+        values[name] = _finite(name, _settled(stat, upgraded), levels)
     return {name: values[name] for name in design.stats}
 
 
@@ -97,6 +98,13 @@ def _upgraded(design: Design, name: str, values: Array, ranks: Mapping[str, Arra
                 values = values + upgrade.add * ranks[key]
             else:
                 values = values * power(np.float64(upgrade.factor or 1), ranks[key])
+    return values
+
+
+def _finite(name: str, values: Array, levels: Array) -> Array:
+    if not np.isfinite(values).all():
+        at = int(np.nonzero(~np.isfinite(values))[0][0])
+        raise fault(f"stats.{name}", f"{values[at]} at level {levels[at]:g}", "a finite value", "formula-not-finite")
     return values
 
 

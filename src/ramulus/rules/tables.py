@@ -15,7 +15,7 @@ import numpy as np
 from ramulus.formula.functions import Array
 from ramulus.rules.encounters import CHOICE, RANGE, EncounterTables, encounter_tables
 from ramulus.rules.grid import Grid, make_grid
-from ramulus.rules.multipliers import always_on, award_of, mean_award_of, rule_factors, stacked
+from ramulus.rules.multipliers import always_on, award_of, mean_award_of, rule_factors, stacked, whole_amounts
 from ramulus.rules.rounding import rounded
 
 if TYPE_CHECKING:
@@ -80,7 +80,7 @@ class Tables:
     def _mean_of_range(self, low: float, high: float, product: Array, share: float) -> Array:
         if share == 1.0:
             return mean_award_of(self.design, low, high, product)
-        amounts = np.arange(low, high + 1)
+        amounts = whole_amounts(low, high)
         return np.asarray(np.mean([self._paid(np.asarray(amount), product, share) for amount in amounts], axis=0))
 
     def _mean_of_choice(self, index: int, product: Array, share: float) -> Array:
@@ -89,18 +89,6 @@ class Tables:
         chances = np.diff(xp.up_to[span], prepend=0.0)
         paid = [self._paid(np.asarray(amount), product, share) for amount in xp.outcome[span]]
         return np.tensordot(chances, np.stack(paid), axes=1)
-
-    def chance_of_next(self) -> Array:
-        """Return the chance that each column is the next encounter, given its skill level, (P, L, C).
-
-        A source's chance sums its weight against one column of every other source: the one at the same place in
-        that source's skill levels, or its first.
-        """
-        weight, grid = self.encounter.weight, self.grid
-        total = weight[:, :, grid.first_column].sum(axis=2, keepdims=True)
-        own_first = weight[:, :, grid.first_column[grid.source_of]]
-        total = total - own_first + weight
-        return np.asarray(np.divide(weight, total, out=np.zeros_like(weight), where=total > 0))
 
 
 def make_tables(design: Design, profiles: list[str] | None = None) -> Tables:

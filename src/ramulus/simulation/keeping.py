@@ -29,7 +29,7 @@ def save_result(result: SimulationResult, path: Path) -> None:
         arrays.update({f"{index}.sums.{name}": part for name, part in profile.sums.items()})
     about = {
         "format": FORMAT, "design": result.design.to_dict(), "hours": result.hours, "seed": result.seed,
-        "units_per_xp": result._scale, "players": list(result.players.items()),
+        "players": list(result.players.items()),
     }  # fmt: skip
     arrays["about"] = np.array(json.dumps(about))
 
@@ -56,7 +56,7 @@ def load_result(path: Path) -> SimulationResult:
         raise DataError(f"{path}: no such file") from None
     except (OSError, ValueError, KeyError, TypeError, BadZipFile, DesignError) as error:
         raise DataError(f"{path}: not a saved simulation result ({type(error).__name__})") from None
-    return SimulationResult(design, profiles, about["hours"], about["seed"], about["units_per_xp"])
+    return SimulationResult(design, profiles, about["hours"], about["seed"])
 
 
 def _profile(arrays: np.lib.npyio.NpzFile, names: list[str], index: int, name: str, players: int) -> ProfileResult:

@@ -27,7 +27,7 @@ class World(NamedTuple):
     """The tables of one player profile. Levels count from 0; L levels, C columns, S sources, W window states.
 
     Attributes:
-        first_column, width: the columns of each source, shape (S,).
+        first_column: where the columns of each source start, shape (S,).
         practises: the track a source awards skill XP to, or -1, shape (S,).
         reads: the track whose level picks a source's column, or -1, shape (S,).
         limit: successes a player can have at each source, shape (S,).
@@ -41,7 +41,6 @@ class World(NamedTuple):
     """
 
     first_column: Ints
-    width: Ints
     practises: Ints
     reads: Ints
     limit: Ints

@@ -38,7 +38,7 @@ class ProfileResult:
         encounters: encounters by then, over K.
         in_level: seconds from each level to the next, over K (none at a cap).
         ended: players by reason of ending and level, shape (4, L).
-        sums: by name: income, met, won (L, S); waste, lost (L,), in XP units.
+        sums: by name: income in XP, met, won (L, S); waste, lost in XP (L,).
     """
 
     profile: str
@@ -47,7 +47,7 @@ class ProfileResult:
     encounters: Sample
     in_level: Sample
     ended: NDArray[np.int64]
-    sums: dict[str, NDArray[np.int64]]
+    sums: dict[str, Array]
 
 
 class Gathering:
@@ -59,7 +59,6 @@ class Gathering:
         self._design, self._counts, self._hours, self._seed = design, counts, hours, seed
         self._keep = keep
         self.players_done = 0
-        self._scale = int(stages[0].rules.scale[0])
         self._done: list[list[slice]] = [[] for _ in stages]
         self._profiles = [_Profile(stage, count, keep) for stage, count in zip(stages, counts, strict=True)]
 
@@ -71,7 +70,7 @@ class Gathering:
     def result(self) -> SimulationResult:
         """Return the result of the players folded in so far."""
         profiles = [profile.result() for profile in self._profiles if profile.done]
-        return SimulationResult(self._design, profiles, self._hours, self._seed, self._scale)
+        return SimulationResult(self._design, profiles, self._hours, self._seed)
 
 
 class _Profile:
@@ -82,7 +81,7 @@ class _Profile:
         self.starts = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64)
         self.done: list[slice] = []
         self.ended = np.zeros((len(END_REASONS), int(counts[0])), np.int64)
-        self.sums: dict[str, NDArray[np.int64]] = {}
+        self.sums: dict[str, NDArray[np.object_]] = {}
         if keep:
             self.arrival = np.full((players, every), np.nan)
             self.encounters = np.zeros((players, every), np.int32)
@@ -95,7 +94,9 @@ class _Profile:
         self.done.append(where)
         np.add.at(self.ended, (chunk.ended, chunk.last[:, 0]), 1)
         for name, part in chunk.sums.items():
-            self.sums[name] = self.sums[name] + part if name in self.sums else part
+            # As Python's own integers: the XP of a large run passes 63 bits, and floats would add up in some order.
+            whole = part.astype(object)
+            self.sums[name] = self.sums[name] + whole if name in self.sums else whole
         if self.keep:
             self.arrival[where] = chunk.arrival
             self.encounters[where] = chunk.encounters
@@ -114,7 +115,15 @@ class _Profile:
             ]
         else:
             samples = list(self.binned)
-        return ProfileResult(self.stage.profile, players, samples[0], samples[1], samples[2], self.ended, self.sums)
+        return ProfileResult(
+            self.stage.profile, players, samples[0], samples[1], samples[2], self.ended, self._xp_sums()
+        )
+
+    def _xp_sums(self) -> dict[str, Array]:
+        """Return the sums as floats, those of XP in XP."""
+        scale = int(self.stage.rules.scale[0])
+        counts = ("met", "won")
+        return {k: (v if k in counts else v / scale).astype(np.float64) for k, v in self.sums.items()}
 
 
 def _three(arrival: Array, encounters: NDArray[np.int32], starts: NDArray[np.int64]) -> tuple[Array, Array, Array]:
@@ -138,12 +147,9 @@ class SimulationResult:
     where too few arrived.
     """
 
-    def __init__(
-        self, design: Design, profiles: list[ProfileResult], hours: float, seed: int, units_per_xp: int
-    ) -> None:
+    def __init__(self, design: Design, profiles: list[ProfileResult], hours: float, seed: int) -> None:
         self.design, self.hours, self.seed = design, hours, seed
         self.profiles = {profile.profile: profile for profile in profiles}
-        self._scale = units_per_xp
 
     @property
     def players(self) -> dict[str, int]:
@@ -320,7 +326,7 @@ class SimulationResult:
         tables = []
         for name, profile in self.profiles.items():
             level, source = np.nonzero(profile.sums["met"])
-            xp = profile.sums["income"] / self._scale / profile.players
+            xp = profile.sums["income"] / profile.players
             total = xp.sum(axis=1)[level]
             tables.append(pd.DataFrame({
                 "player": name,
@@ -343,14 +349,14 @@ class SimulationResult:
         levels, _ = self._levels(None)
         tables = []
         for name, profile in self.profiles.items():
-            earned = profile.sums["income"].sum(axis=1) / self._scale / profile.players
-            wasted = profile.sums["waste"] / self._scale / profile.players
+            earned = profile.sums["income"].sum(axis=1) / profile.players
+            wasted = profile.sums["waste"] / profile.players
             tables.append(pd.DataFrame({
                 "player": name,
                 "level": levels,
                 "wasted": wasted,
                 "wasted_share": np.divide(wasted, earned, out=np.zeros(len(levels)), where=earned > 0),
-                "lost": profile.sums["lost"] / self._scale / profile.players,
+                "lost": profile.sums["lost"] / profile.players,
             }))  # fmt: skip
         return pd.concat(tables, ignore_index=True)
 

@@ -7,8 +7,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ramulus.formula.functions import Array
+from ramulus.rules.costs import cost_curve
+from ramulus.rules.evaluating import fault
 from ramulus.rules.tables import Tables, make_tables
 from ramulus.rules.windows import Timeline, timeline
+from ramulus.rules.xp_units import MOST_UNITS, units_per_xp
 from ramulus.simulation.booking import TrackRules, track_rules
 from ramulus.simulation.kernel import ROUNDING_CODES, Settings, World
 
@@ -75,15 +79,32 @@ def _settings(design: Design, player: Player, hours: float, most_encounters: int
     )
 
 
+def _refuse_large(tables: Tables, factor: Array) -> None:
+    """Refuse awards and totals that the kernel could not count exactly."""
+    scale = units_per_xp(cost_curve(tables.design))
+    total = float(cost_curve(tables.design).totals[-1])
+    if total * scale > MOST_UNITS:
+        place = f"tracks.{tables.design.main_track_name}.cost"
+        raise fault(place, f"{total:.6g} XP in all", f"at most {MOST_UNITS:,} XP in a simulation", "total-beyond-exact")
+    award = tables.encounter.xp.highest[:, tables.grid.source_of] * factor.max(axis=0)
+    award = np.where(tables.grid.open, award, 0.0)
+    if award.max() * scale > MOST_UNITS:
+        level, column = (int(i) for i in np.unravel_index(int(award.argmax()), award.shape))
+        source = tables.grid.sources[int(tables.grid.source_of[column])]
+        found = f"an award of {award.max():.6g} XP at level {tables.grid.levels[level]:g}"
+        raise fault(f"sources.{source}.xp", found, f"at most {MOST_UNITS // scale:,} XP", "total-beyond-exact")
+
+
 def _world(tables: Tables, profile: int, when: Timeline) -> World:
     design, grid, encounter = tables.design, tables.grid, tables.encounter
     names = track_names(design)
     sources = list(design.sources.values())
     xp = encounter.xp
+    factor = np.stack([np.ascontiguousarray(tables.product(state)[profile]) for state in when.states])
+    _refuse_large(tables, factor)
     skill_xp = [encounter.skill_xp * tables.skill_product(state)[profile] for state in when.states]
     return World(
         first_column=grid.first_column,
-        width=grid.width,
         practises=np.array([names.index(s.skill) if s.skill else -1 for s in sources], dtype=np.int64),
         reads=np.array([names.index(track) if track else -1 for track in grid.skill_track], dtype=np.int64),
         limit=np.array([source.limit or 0 for source in sources], dtype=np.int64),
@@ -97,7 +118,7 @@ def _world(tables: Tables, profile: int, when: Timeline) -> World:
         first_outcome=xp.first.astype(np.int64),
         outcome=np.asarray(xp.outcome, dtype=np.float64),
         up_to=np.asarray(xp.up_to, dtype=np.float64),
-        factor=np.stack([np.ascontiguousarray(tables.product(state)[profile]) for state in when.states]),
+        factor=factor,
         skill_xp=np.stack(skill_xp),
         borders=when.borders,
         state=when.state,

@@ -13,7 +13,7 @@ from ramulus.analysis.effort import Effort
 from ramulus.errors import DesignError, MissingPartError
 from ramulus.formula.functions import Array
 from ramulus.rules.costs import cost_curve
-from ramulus.rules.encounters import CHOICE, RANGE, XpTables, xp_tables
+from ramulus.rules.encounters import xp_tables
 from ramulus.rules.tables import make_tables
 
 if TYPE_CHECKING:
@@ -58,17 +58,6 @@ def check_awards(design: Design) -> Iterator[Finding]:
     yield from _expected_waste(design, place)
 
 
-def _highest_xp(tables: XpTables, levels: Array) -> Array:
-    """Return the most XP that each source can give before multipliers, shape (L, S)."""
-    highest = tables.fixed.copy()
-    for index, kind in enumerate(tables.kind):
-        if kind == RANGE:
-            highest[:, index] = tables.high[index]
-        elif kind == CHOICE:
-            highest[:, index] = tables.outcome[tables.first[index] : tables.first[index + 1]].max()
-    return highest
-
-
 def _is_open(design: Design, levels: Array) -> np.ndarray[tuple[int, int], np.dtype[np.bool_]]:
     low = np.array([-np.inf if s.from_level is None else s.from_level for s in design.sources.values()])
     high = np.array([np.inf if s.to_level is None else s.to_level for s in design.sources.values()])
@@ -78,7 +67,7 @@ def _is_open(design: Design, levels: Array) -> np.ndarray[tuple[int, int], np.dt
 def _largest_against_cost(design: Design) -> _Largest | None:
     curve = cost_curve(design)
     levels = curve.levels[:-1]
-    xp = np.where(_is_open(design, levels), _highest_xp(xp_tables(design, levels), levels), 0.0)
+    xp = np.where(_is_open(design, levels), xp_tables(design, levels).highest, 0.0)
     against = xp / curve.costs[:, None]
     if against.max() <= 1:
         return None

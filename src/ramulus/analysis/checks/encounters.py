@@ -11,7 +11,6 @@ import numpy as np
 from ramulus.analysis.checks.finding import Finding
 from ramulus.analysis.effort import Effort
 from ramulus.formula import parse
-from ramulus.formula.functions import Array
 from ramulus.rules.stats import upgrade_ranks
 from ramulus.rules.tables import Tables, make_tables
 
@@ -102,18 +101,6 @@ def _never_best(tables: Tables, effort: Effort) -> Iterator[Finding]:
                 "the best source)",
                 "raise its xp or lower its time where it should matter",
             )  # fmt: skip
-
-
-def _runs(held: Array) -> tuple[int, int]:
-    """Return the start and length of the longest run of true values."""
-    best = (0, 0)
-    start = 0
-    for i, value in enumerate([*held.tolist(), False]):
-        if not value:
-            if i - start > best[1]:
-                best = (start, i - start)
-            start = i + 1
-    return best
 
 
 def _pinned_chances(tables: Tables) -> Iterator[Finding]:
