@@ -153,7 +153,8 @@ def play(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _play_one(player, key, pace, world, rules, settings, tally, first_level, level, xp, peak, used, running):  # type: ignore[no-untyped-def]
-    # Taking an array out of a tuple costs more than reading from it, so all that the loop reads comes out first.
+    # One long function on purpose: every call inside the loop would pass the tuples of tables again. Taking an array
+    # out of a tuple costs more than reading from it, so all that the loop reads comes out first.
     weight, seconds_of, success_of = world.weight, world.seconds, world.success
     first_column, reads, practises, limit = world.first_column, world.reads, world.practises, world.limit
     factor, skill_xp, borders, states = world.factor, world.skill_xp, world.borders, world.state
