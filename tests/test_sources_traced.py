@@ -1,0 +1,45 @@
+"""Awards traced from a source: what is drawn, by which chances, and through which multipliers."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from conftest import make
+
+import ramulus as rm
+
+MANY = 6000
+
+
+def traced(xp, **parts):
+    design = make({"formula": "1e7"}, 3, sources={"a": {"level": 1, "xp": xp, "seconds": 1}}, **parts)
+    table, chains = rm.trace_source(design, "a", MANY, seed=4)
+    return design, table["amount"].to_numpy(), chains
+
+
+def test_every_whole_number_of_a_range_is_as_likely():
+    design, amounts, _ = traced({"low": 9, "high": 13})
+    values, counts = np.unique(amounts, return_counts=True)
+    assert values.tolist() == [9, 10, 11, 12, 13]
+    # 4.5 sigma of a binomial count with chance 1/5.
+    assert np.abs(counts - MANY / 5).max() < 4.5 * np.sqrt(MANY * 0.2 * 0.8)
+    assert rm.gain_table(design)["award"].iloc[0] == 11
+
+
+def test_choices_come_by_their_chances():
+    design, amounts, _ = traced({"one_of": [[100, 0.7], [150, 0.3]]})
+    assert set(amounts) == {100, 150}
+    assert (amounts == 150).mean() == pytest.approx(0.3, abs=4.5 * np.sqrt(0.21 / MANY))
+    assert rm.gain_table(design)["award"].iloc[0] == pytest.approx(115)
+
+
+def test_each_award_is_rounded_on_its_own():
+    # 9 … 13 times 0.5 rounded down: 4, 5, 5, 6, 6.
+    design, amounts, chains = traced({"low": 9, "high": 13}, multipliers=[{"name": "half", "factor": 0.5}])
+    assert set(amounts) == {4, 5, 6}
+    assert rm.gain_table(design)["award"].iloc[0] == pytest.approx(26 / 5)
+    for chain in chains[:50]:
+        assert chain.award == chain.base // 2
+        assert chain.links == (("half", 0.5),)
+    same, _ = rm.trace_source(design, "a", MANY, seed=4)
+    assert same["amount"].tolist() == amounts.tolist()
