@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from conftest import make
 
 import ramulus as rm
+from conftest import make
 
 MANY = 6000
 
