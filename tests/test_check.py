@@ -52,7 +52,10 @@ DESERVED = {
         ["250", "level 1", "0.5"],
     ),
     "award-waits": (lambda: with_sources({"xp": 250}, track={"overflow": {"level_ups_per_award": "one"}}), ["250"]),
-    "waste-expected": (lambda: with_sources({"xp": 50}, track={"overflow": {"carry": 0}}), ["XP are lost", "%"]),
+    "waste-expected": (
+        lambda: with_sources({"xp": 30}, track={"overflow": {"carry": 0}}),
+        ["are lost at thresholds", "%"],
+    ),
     "xp-at-cap": (lambda: with_sources({}), ["level 20", "discarded"]),
     "stat-unused": (lambda: with_sources({}, stats={"shear": {"base": 1}}, encounter={}), ["changes nothing"]),
     "trait-unused": (lambda: with_sources({}, encounter={}, players={"p": {"traits": {"grip": 1}}}), ["no formula"]),
@@ -115,6 +118,44 @@ def test_each_code_is_found_where_it_is_deserved(code):
     for word in words:
         assert word in text
     assert all(finding.place or code == "data-file" for finding in found)
+
+
+def test_the_waste_that_is_expected_is_the_waste_by_hand():
+    found = [
+        f for f in rm.check(with_sources({"xp": 30}, track={"overflow": {"carry": 0}})) if f.code == "waste-expected"
+    ]
+    # Costs 100 · L in awards of 30, for L = 1 … 18, each level starting from nothing.
+    awarded = [-(-100 * n // 30) * 30 for n in range(1, 19)]
+    lost = sum(awarded) - sum(100 * n for n in range(1, 19))
+    assert f"about {lost:,} XP of {sum(awarded):,} XP awarded" in found[0].reason
+    # Awards of 50 fall on each of these costs exactly: nothing is lost, and nothing is said.
+    even = rm.check(with_sources({"xp": 50}, track={"overflow": {"carry": 0}}))
+    assert not [f for f in even if f.code == "waste-expected"]
+    half = rm.check(with_sources({"xp": 30}, track={"overflow": {"carry_limit": 0.001}}))
+    assert [f for f in half if f.code == "waste-expected"]
+
+
+def test_an_award_is_held_against_its_level_with_its_multipliers():
+    small = {"xp": 60}
+    rules = {"track": {"overflow": {"carry": 0.5}}}
+    boosted = with_sources(small, multipliers=[{"name": "x", "factor": 3}], **rules)
+    (found,) = [f for f in rm.check(boosted) if f.code == "award-beyond-level"]
+    assert "180 XP at level 1" in found.reason
+    assert not [f for f in rm.check(with_sources(small, **rules)) if f.code == "award-beyond-level"]
+
+
+def test_a_formality_names_the_column_that_stopped():
+    design = with_sources(
+        {"seconds": "ceil(12 / level)", "tough": 12},
+        {},
+        encounter={"show": {"grip": "tough - tough + level", "cuts": "ceil(12 / level)"}},
+    )
+    bare = with_sources(
+        {"seconds": "ceil(12 / level)"}, {"other": 1}, encounter={"show": {"grip": "other", "cuts": "ceil(12 / level)"}}
+    )
+    assert not [f for f in rm.check(design) if f.code == "source-trivial" and "sources.a" in f.place]
+    (found,) = [f for f in rm.check(bare) if f.code == "source-trivial" and f.place == "sources.a"]
+    assert "cuts stays at 1 for 8 levels" in found.reason
 
 
 def test_all_is_well_where_all_is_well():

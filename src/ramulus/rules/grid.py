@@ -98,7 +98,7 @@ def make_grid(design: Design, profiles: list[str] | None = None) -> Grid:
     layout = (design, chosen, levels, tuple(design.sources), source_of, skill_level)
     first = np.concatenate([[0], np.cumsum(width)[:-1]]).astype(np.int64)
     names = _names(design, chosen, levels, source_of, skill_level, skills)
-    return Grid(*layout, first, width, tuple(skills), names, _open(design, levels)[:, source_of])
+    return Grid(*layout, first, width, tuple(skills), names, open_at(design, levels)[:, source_of])
 
 
 def _skill_levels(design: Design, skill: str) -> Array:
@@ -142,7 +142,8 @@ def has_numbers(design: Design, source: Source, text: float | str) -> bool:
     return all(name in source.numbers for name in parse(text).names if name in everyone)
 
 
-def _open(design: Design, levels: Array) -> NDArray[np.bool_]:
+def open_at(design: Design, levels: Array) -> NDArray[np.bool_]:
+    """Return whether each source is open at each level, shape (levels, sources)."""
     low = np.array([-np.inf if s.from_level is None else s.from_level for s in design.sources.values()])
     high = np.array([np.inf if s.to_level is None else s.to_level for s in design.sources.values()])
     return (levels[:, None] >= low) & (levels[:, None] <= high)

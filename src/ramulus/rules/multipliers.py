@@ -151,15 +151,6 @@ def award_of(design: Design, xp: Array | float, product: Array | float) -> Array
     return np.maximum(award, design.awards.least_award)
 
 
-def mean_award_of(design: Design, low: float, high: float, product: Array) -> Array:
-    """Return the mean award where XP is any whole number from low to high, each as likely."""
-    amounts = whole_amounts(low, high)
-    total = np.zeros(product.shape)
-    for amount in amounts:
-        total += award_of(design, np.asarray(amount), product)
-    return total / len(amounts)
-
-
 def whole_amounts(low: float, high: float) -> Array:
     """Return the whole numbers from low to high; of very many, ten thousand evenly spread."""
     if high - low <= MOST_AMOUNTS:

@@ -15,7 +15,7 @@ import numpy as np
 from ramulus.formula.functions import Array
 from ramulus.rules.encounters import CHOICE, RANGE, EncounterTables, encounter_tables
 from ramulus.rules.grid import Grid, make_grid
-from ramulus.rules.multipliers import always_on, award_of, mean_award_of, rule_factors, stacked, whole_amounts
+from ramulus.rules.multipliers import always_on, award_of, rule_factors, stacked, whole_amounts
 from ramulus.rules.rounding import rounded
 
 if TYPE_CHECKING:
@@ -78,8 +78,6 @@ class Tables:
         return rounded(xp * product * share, self.design.awards.rounding)
 
     def _mean_of_range(self, low: float, high: float, product: Array, share: float) -> Array:
-        if share == 1.0:
-            return mean_award_of(self.design, low, high, product)
         amounts = whole_amounts(low, high)
         return np.asarray(np.mean([self._paid(np.asarray(amount), product, share) for amount in amounts], axis=0))
 

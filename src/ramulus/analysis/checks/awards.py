@@ -9,17 +9,17 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
-from ramulus.analysis.effort import Effort
-from ramulus.errors import DesignError, MissingPartError
-from ramulus.formula.functions import Array
+from ramulus.errors import RamulusError
 from ramulus.rules.costs import cost_curve
 from ramulus.rules.encounters import xp_tables
-from ramulus.rules.tables import make_tables
+from ramulus.rules.grid import make_grid, open_at
+from ramulus.rules.multipliers import always_on, award_of, rule_factors, stacked
 
 if TYPE_CHECKING:
     from ramulus.design import Design
 
 NOTABLE_WASTE = 0.005
+WASTE_PLAYERS = 200
 
 
 @dataclass(frozen=True)
@@ -58,29 +58,25 @@ def check_awards(design: Design) -> Iterator[Finding]:
     yield from _expected_waste(design, place)
 
 
-def _is_open(design: Design, levels: Array) -> np.ndarray[tuple[int, int], np.dtype[np.bool_]]:
-    low = np.array([-np.inf if s.from_level is None else s.from_level for s in design.sources.values()])
-    high = np.array([np.inf if s.to_level is None else s.to_level for s in design.sources.values()])
-    return (levels[:, None] >= low) & (levels[:, None] <= high)
-
-
 def _largest_against_cost(design: Design) -> _Largest | None:
+    """Return the award that is largest against the cost of its level, multipliers counted; None if none is larger."""
     curve = cost_curve(design)
-    levels = curve.levels[:-1]
-    xp = np.where(_is_open(design, levels), xp_tables(design, levels).highest, 0.0)
-    against = xp / curve.costs[:, None]
+    grid = make_grid(design)
+    product = stacked(design, rule_factors(grid), always_on(design))
+    highest = xp_tables(design, grid.levels).highest[:, grid.source_of]
+    awards = np.where(grid.open, award_of(design, highest, np.broadcast_to(product, grid.shape)), 0.0).max(axis=0)
+    against = awards[:-1] / curve.costs[:, None]
     if against.max() <= 1:
         return None
-    level, source = (int(i) for i in np.unravel_index(int(against.argmax()), against.shape))
-    return _Largest(
-        float(xp[level, source]), list(design.sources)[source], int(levels[level]), float(curve.costs[level])
-    )
+    level, column = (int(i) for i in np.unravel_index(int(against.argmax()), against.shape))
+    source = grid.sources[int(grid.source_of[column])]
+    return _Largest(float(awards[level, column]), source, int(grid.levels[level]), float(curve.costs[level]))
 
 
 def _at_the_cap(design: Design, place: str) -> Iterator[Finding]:
     track = design.track()
     levels = np.array([float(track.max_level)])
-    xp = np.where(_is_open(design, levels), xp_tables(design, levels).fixed, 0.0)[0]
+    xp = np.where(open_at(design, levels), xp_tables(design, levels).fixed, 0.0)[0]
     paying = [name for name, amount in zip(design.sources, xp, strict=True) if amount > 0]
     if paying and track.overflow.at_cap == "discard":
         yield Finding(
@@ -93,27 +89,25 @@ def _at_the_cap(design: Design, place: str) -> Iterator[Finding]:
 
 
 def _expected_waste(design: Design, place: str) -> Iterator[Finding]:
+    """What is lost at thresholds hangs on how awards and costs fall on each other, so players are played for it."""
     rules = design.track().overflow
     if rules.carry == 1 and rules.carry_limit is None:
         return
+    from ramulus.simulation.run import simulate
+
     try:
-        tables = make_tables(design)
-    except (MissingPartError, DesignError):
-        return
-    curve = cost_curve(design)
-    chance = Effort(tables).chance(tables.grid.first_column)[0, :-1]
-    xp = tables.encounter.xp
-    mean = (chance * xp.fixed[:-1]).sum(axis=1)
-    square = (chance * xp.second_moment[:-1]).sum(axis=1)
-    # What an award runs past a far threshold by, on average: the mean excess of renewal theory, E[X²] / 2E[X],
-    # less half an XP where XP is whole.
-    excess = np.divide(square, 2 * mean, out=np.zeros_like(mean), where=mean > 0) - 0.5 * (mean > 0)
-    wasted = float(((1 - rules.carry) * excess).sum())
-    if wasted > NOTABLE_WASTE * curve.totals[-1]:
-        yield Finding(
-            "waste-expected", "warning", f"{place}.carry",
-            f"about {wasted:,.0f} XP are lost at thresholds on the way to the cap, "
-            f"{wasted / curve.totals[-1]:.1%} of its "
-            f"{curve.totals[-1]:,.0f} XP",
-            "carry = 1, or more levels' worth of XP between awards and costs",
-        )  # fmt: skip
+        result = simulate(design, WASTE_PLAYERS, seed=0)
+    except RamulusError:
+        return  # What keeps the design from being played is found by other checks.
+    waste, income = result.waste(), result.income()
+    below = design.track().max_level - 1  # The award that reaches the cap may waste at the cap too.
+    for player, rows in waste[waste["level"] < below].groupby("player", sort=False):
+        wasted = float(rows["wasted"].sum())
+        earned = float(income[(income["player"] == player) & (income["level"] < below)]["xp"].sum())
+        if wasted > NOTABLE_WASTE * earned:
+            yield Finding(
+                "waste-expected", "warning", f"{place}.carry",
+                f"{player or 'players'}: about {wasted:,.0f} XP of {earned:,.0f} XP awarded are lost at thresholds "
+                f"below level {below}, {wasted / earned:.1%} (the mean of {WASTE_PLAYERS} simulated players)",
+                "carry = 1, or smaller awards against the costs",
+            )  # fmt: skip

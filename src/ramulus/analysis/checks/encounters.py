@@ -145,16 +145,14 @@ def _formalities(tables: Tables) -> Iterator[Finding]:
             continue
         seconds = tables.encounter.seconds[0, levels, column]
         shown = tables.encounter.shown
-        counted = next(
-            (v[0, levels, column] for v in shown.values() if np.isfinite(v[0, levels, column]).all()), seconds
-        )
+        whole = {name: v[0, levels, column] for name, v in shown.items() if np.isfinite(v[0, levels, column]).all()}
+        what, counted = next(iter(whole.items()), ("seconds", seconds))
         if np.ptp(seconds) == 0 or np.ptp(counted) == 0:
             continue
         stays = np.nonzero(counted != counted[-1])[0]
         first = levels[int(stays[-1]) + 1] if len(stays) else levels[0]
         left = int(levels[-1] - first) + 1
         if left >= max(5, len(levels) // 3):
-            what = next(iter(shown), "seconds")
             yield Finding(
                 "source-trivial", "note", f"sources.{name}",
                 f"from level {grid.levels[first]:g} on, growth changes nothing any more ({what} stays at "
