@@ -164,6 +164,23 @@ def test_explain_every_way():
     for cost, level, value in cases:
         design = make(cost)
         assert rm.explain(design, "tracks.warden.cost", level).value == value, cost
+    same = rm.explain(make({"first": 5, "next": "previous * 1"}), "tracks.warden.cost", 3)
+    assert same.steps[0].put_in == "5 * 1"  # It comes to the first cost, and is not the first cost.
+    parts = {
+        "segments": [
+            {"from_level": 1, "values": [5, 6]},
+            {"from_level": 3, "formula": "100.5 * level ** 2", "gives": "total"},
+        ]
+    }
+    worked = rm.explain(make(parts), "tracks.warden.cost", 5)
+    # 100.5 · 25 = 2512.5 and 100.5 · 16 = 1608, each rounded down.
+    assert worked.value == 2512
+    assert (worked.steps[-1].value, cost_curve(make(parts)).cost(4)) == (904, 904)
+    clamped = make({"formula": "100 * (level - 1) ** 2", "gives": "total", "at_most": 400})
+    assert rm.explain(clamped, "tracks.warden.cost", 6).steps[-2].put_in.startswith("added up again")
+    assert rm.explain(clamped, "tracks.warden.cost", 6).value == cost_curve(clamped).totals[5] == 1600
+    with pytest.raises(rm.UnknownNameError, match="did you mean 'tracks.warden.cost.formula'"):
+        rm.explain(make(), "tracks.warden.cost.fromula", 2)
     with pytest.raises(rm.RamulusError, match=r"level 6 has no cost; allowed: 1 … 5"):
         rm.explain(make(), "tracks.warden.cost", 6)
     with pytest.raises(rm.UnknownNameError):

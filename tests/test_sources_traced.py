@@ -43,3 +43,18 @@ def test_each_award_is_rounded_on_its_own():
         assert chain.links == (("half", 0.5),)
     same, _ = rm.trace_source(design, "a", MANY, seed=4)
     assert same["amount"].tolist() == amounts.tolist()
+
+
+def test_a_source_awards_only_while_it_is_open(cli, canopy):
+    design = make({"values": [20, 30, 50, 70]}, 5, sources={"a": {"level": 1, "xp": 10, "seconds": 1, "to_level": 2}})
+    table, chains = rm.trace_source(design, "a", 99)
+    assert table["level"].tolist() == [1, 2, 2, 2, 3]
+    assert len(chains) == 5
+    with pytest.raises(rm.RamulusError, match="'a' is closed at level 3"):
+        rm.trace_source(design, "a", 1, level=3)
+    ran = cli("award", canopy, "--from", "aphid_cluster", "--times", 99, "--level", 12, "--xp", 1040)
+    assert ran.status == 0
+    assert "aphid_cluster closes at level 13" in ran.err
+    assert cli("award", canopy, "--from", "crown_rot", "--level", 3).status == 1
+    other = cli("award", canopy, "--from", "shoot_graft", "--track", "grafting", "--level", 4)
+    assert other.status == 2

@@ -19,12 +19,14 @@ from ramulus.formula import Step, number_text, parse, work_through
 from ramulus.rules.cost_ways import Span, stated
 from ramulus.rules.costs import CostCurve, cost_curve
 from ramulus.rules.grid import make_grid
+from ramulus.rules.rounding import rounded
 from ramulus.rules.stats import stat_table, upgrade_ranks
 
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.track import Cost, CostWay
 
+_COST_PLACE = r"tracks\.(\w+)\.cost(?:\.(?:formula|next|values|file|points|level_from_xp|segments.*))?"
 _ROUNDED = {
     "down": "rounded down",
     "up": "rounded up",
@@ -99,7 +101,7 @@ def explain(
         place: a formula's place, such as ``tracks.warden.cost.formula``, ``encounter.seconds`` or
             ``multipliers.outgrown.factor``; or ``tracks.NAME.cost`` or ``stats.NAME``, however it is stated.
         level: the player's level (the level being left for a cost, being reached for a total).
-        player: the player profile, where stats and traits matter (default: the first).
+        player: the player profile, where stats and traits matter (default: the first; for a stat, no upgrades).
         source: the source, where one matters (default: the source whose formula it is, else the first).
         skill_level: the level of the source's skill (default: its start level).
 
@@ -108,7 +110,7 @@ def explain(
         RamulusError: the level is outside the track.
         DesignError: the formula fails at that level.
     """
-    if (found := re.fullmatch(r"tracks\.(\w+)\.cost(?:\.(.*))?", place)) and found[1] in design.tracks:
+    if (found := re.fullmatch(_COST_PLACE, place)) and found[1] in design.tracks:
         return _explain_cost(design, found[1], place, level)
     if (found := re.fullmatch(r"stats\.(\w+)(?:\.formula)?", place)) and found[1] in design.stats:
         return _explain_stat(design, found[1], place, level, player)
@@ -135,20 +137,15 @@ def _explain_cost(design: Design, track: str, place: str, level: int) -> Explana
         return _explain_level_from_xp(design, way, where, level, curve)
     index = level - curve.start_level
     raw = _raw_value(design, track, way, level, low, high, curve)
-    steps, names, text = _working_of_way(design, way, level, raw, curve)
-    value = float(curve.totals[index] if total else curve.costs[index])
+    given = level == low and way.first is not None
+    steps, names, text = _working_of_way(design, way, level, raw, curve, given)
+    own = total and cost.segments is not None  # A segment's totals count from where its own curve does.
+    value = float(rounded(raw, cost.rounding)) if own else float(curve.totals[index] if total else curve.costs[index])
     steps += _clamp_and_round(cost, raw, value, "total" if total else "cost", None if total else curve.exact[index])
-    if total:
-        before = float(curve.totals[index - 1])
-        put_in = f"{number_text(value)} - {number_text(before)}"
-        steps.append(
-            Step(
-                f"total({level}) - total({level - 1})",
-                put_in,
-                value - before,
-                f"the cost of level {level - 1}",
-            )
-        )
+    if total and not (own and level == low):
+        paid = float(curve.costs[index - 1])
+        put_in = f"{number_text(value)} - {number_text(value - paid)}"
+        steps.append(Step(f"total({level}) - total({level - 1})", put_in, paid, f"the cost of level {level - 1}"))
     return Explanation(where, text, names, tuple(steps), value)
 
 
@@ -178,13 +175,13 @@ def _raw_value(design: Design, track: str, way: CostWay, level: int, low: int, h
 
 
 def _working_of_way(
-    design: Design, way: CostWay, level: int, raw: float, curve: CostCurve
+    design: Design, way: CostWay, level: int, raw: float, curve: CostCurve, given: bool
 ) -> tuple[list[Step], dict[str, float], str]:
     names: dict[str, float] = {"level": float(level)}
     text = way.formula or way.next
     if way.way == "next":
         index = level - curve.start_level
-        if index == 0 or raw == way.first:
+        if given:
             return [Step("first", number_text(raw), raw, "the first cost is given")], names, str(way.next)
         before = curve.exact if not way.round_each_step else curve.costs
         names["previous"] = float(before[index - 1])
@@ -212,8 +209,11 @@ def _clamp_and_round(cost: Cost, raw: float, value: float, what: str, exact: flo
         steps.append(Step(f"{limit} {number_text(exact)}", f"clamp of {number_text(raw)}", float(exact)))
     if cost.rounding != "none":
         before = raw if exact is None else float(exact)
-        note = _ROUNDED[cost.rounding] if before != value else "already whole"
-        steps.append(Step(what, f"{number_text(before)} {note}", value))
+        if rounded(before, cost.rounding) != value:
+            steps.append(Step(what, "added up again from costs that at_least or at_most changed", value))
+        else:
+            note = _ROUNDED[cost.rounding] if before != value else "already whole"
+            steps.append(Step(what, f"{number_text(before)} {note}", value))
     return steps
 
 

@@ -111,6 +111,12 @@ class AwardChains:
         self.tables: Tables = make_tables(design, profiles)
         self.on = sorted(rules_on(design, during))
 
+    def is_open(self, source: str, level: int) -> bool:
+        """Whether a source is open at a level."""
+        grid = self.tables.grid
+        column = int(grid.first_column[grid.sources.index(source)])
+        return bool(grid.open[level - int(grid.levels[0]), column])
+
     def chain(self, source: str, level: int, base: float, *, skill_level: int | None = None) -> AwardChain:
         """Return the chain of an award of `base` XP by a source at a level."""
         tables, design = self.tables, self.tables.design

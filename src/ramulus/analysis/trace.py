@@ -11,7 +11,7 @@ import pandas as pd
 
 from ramulus.analysis.gain import AwardChain, AwardChains
 from ramulus.design.source import XpChoice, XpRange
-from ramulus.errors import AwardError
+from ramulus.errors import AwardError, RamulusError
 from ramulus.rules.ledger import Ledger
 from ramulus.rules.outcomes import OUTCOME_COLUMNS
 from ramulus.rules.stats import points_granted
@@ -142,10 +142,11 @@ def trace_source(
         during: names of timed multipliers that are on.
 
     Returns:
-        The table of `trace`, with `source`, and the chain of each award.
+        The table of `trace`, with `source`, and the chain of each award. It ends early where the source closes.
 
     Raises:
         UnknownNameError: there is no such source, player or timed multiplier.
+        RamulusError: the source is closed at the level to start at.
     """
     design.source(source)
     chains = AwardChains(design, player, during)
@@ -153,6 +154,10 @@ def trace_source(
     generator = np.random.default_rng(seed)
     rows, made = [], []
     for step in range(1, times + 1):
+        if not chains.is_open(source, ledger.level):
+            if step == 1:
+                raise RamulusError(f"source {source!r} is closed at level {ledger.level}")
+            break
         base = _draw(chains, source, ledger.level, generator)
         chain = chains.chain(source, ledger.level, base)
         outcome = ledger.award(chain.award)

@@ -77,8 +77,8 @@ def award(
     printing = Printing("award", form, output, quiet)
     start: dict[str, Any] = {"level": level, "xp": start_xp}
     if source is not None:
-        if amounts or amounts_file or also:
-            raise typer.BadParameter("--from goes without amounts, --awards and --also")
+        if amounts or amounts_file or also or (track or design.main_track_name) != design.main_track_name:
+            raise typer.BadParameter("--from awards to the main track, and goes without amounts, --awards and --also")
         _from_source(design, source, times, player, seed, during or [], start, printing)
         return
     given = _amounts(amounts or [], amounts_file) * times
@@ -136,6 +136,8 @@ def _from_source(
 
     table, chains = trace_source(design, source, times, player=player, seed=seed, during=during, **start)
     who = player or next(iter(design.players), "a player")
+    if len(table) < times:
+        printing.say(f"{source} closes at level {table['level'].iloc[-1]}: {len(table)} of {times} awards were made")
     foot = [
         totals_in_words(table),
         "",
