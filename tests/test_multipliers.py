@@ -151,6 +151,7 @@ def test_windows_at_their_first_and_last_minute():
         True,
         False,
     ]
+    assert window(player, hours=1, from_day=5)(1e12)  # One without an end has none, however short the run.
     both = window(player, first_minutes_of_day=10, from_day=2, to_day=2)
     assert [both(0), both(day), both(day + 599), both(day + 600), both(2 * day)] == [False, True, True, False, False]
     assert not window({}, from_day=1)(0)  # no schedule, no days

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import TYPE_CHECKING
@@ -77,16 +78,15 @@ def timeline(design: Design, player: Player, hours: float) -> Timeline:
 def _spans(rule: Multiplier, player: Player, horizon: float) -> list[tuple[float, float]]:
     """Return the played seconds [start, end) at which a timed rule is on."""
     day = _exact_day(player)
-    days = min(int(horizon / day) + 2, MOST_DAYS)
     first = _first_play_day(player, rule.from_day or 1)
-    last = _first_play_day(player, rule.to_day + 1) if rule.to_day is not None else days
-    last = min(last, days)
-    if first >= last:
-        return []
+    last = None if rule.to_day is None else _first_play_day(player, rule.to_day + 1)
     if rule.first_minutes_of_day is None:
-        return [(float(day * first), float(day * last))]
+        end = math.inf if last is None else float(day * last)
+        return [(float(day * first), end)] if end > float(day * first) else []
+    played = min(int(horizon / day) + 2, MOST_DAYS)
     minutes = min(Fraction(repr(float(rule.first_minutes_of_day))) * 60, day)
-    return [(float(day * d), float(day * d + minutes)) for d in range(first, last)]
+    days = range(first, played if last is None else min(last, played))
+    return [(float(day * d), float(day * d + minutes)) for d in days]
 
 
 def _first_play_day(player: Player, calendar: int) -> int:
