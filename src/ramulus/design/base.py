@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import (
@@ -122,3 +123,27 @@ Between = Literal["straight", "smooth", "geometric", "step"]
 Gives = Literal["cost", "total"]
 Point = Annotated[list[Number], Field(min_length=2, max_length=2)]
 Points = Annotated[list[Point], Field(min_length=1)]
+
+
+def ordered(model: Model, low_key: str, high_key: str, words: str, code: str = "invalid-value") -> None:
+    """Refuse a model whose lower end is above its upper end; either may be missing."""
+    low, high = getattr(model, low_key), getattr(model, high_key)
+    if low is not None and high is not None and low > high:
+        raise _mistake(f"{low_key} {low} {words} {high_key} {high}", f"{low_key} ≤ {high_key}", code)
+
+
+def one_of_schema(kinds: Mapping[str, type[Model]], what: str) -> dict[str, Any]:
+    """Return the JSON Schema of a table that is of one of several kinds, told apart by a key.
+
+    All keys stand side by side, so that an editor marks a mistyped one and not the whole table.
+    """
+    properties: dict[str, Any] = {}
+    for kind in kinds.values():
+        properties.update(kind.model_json_schema()["properties"])
+    return {
+        "type": "object",
+        "description": f"How to state {what}: exactly one of {', '.join(kinds)}.",
+        "properties": properties,
+        "additionalProperties": False,
+        "oneOf": [{"required": [key]} for key in kinds],
+    }

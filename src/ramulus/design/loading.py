@@ -31,7 +31,8 @@ def load_design(path: str | os.PathLike[str]) -> Design:
     """
     file = Path(path)
     text = _text(file)
-    return validated(_parsed(file, text), file, text if file.suffix.lower() != ".json" else None)
+    design = validated(Design, _parsed(file, text), file)
+    return design._attached(file, text if file.suffix.lower() != ".json" else None)
 
 
 def demo_text() -> str:
@@ -42,7 +43,7 @@ def demo_text() -> str:
 def demo_design() -> Design:
     """Return the shipped demo design, Canopy Wardens."""
     text = demo_text()
-    return validated(tomllib.loads(text), None, text)
+    return validated(Design, tomllib.loads(text))._attached(None, text)
 
 
 def starter_text() -> str:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from ramulus.design.base import FormulaText, Level, Model, Number, NumberOrFormula, PlainName, _mistake
+from ramulus.design.base import FormulaText, Level, Model, Number, NumberOrFormula, PlainName, _mistake, ordered
 
 Band = Annotated[list[Number], Field(min_length=2, max_length=2)]
 
@@ -62,8 +62,6 @@ class Multiplier(Model):
             raise _mistake(f"the factor {self.factor!r} is below 0", "0 or more", "negative-factor")
         if any(factor < 0 for _, factor in self.bands or []):
             raise _mistake("a band's factor below 0", "0 or more", "negative-factor")
-        for first, last in (("from_level", "to_level"), ("from_day", "to_day")):
-            low, high = getattr(self, first), getattr(self, last)
-            if low is not None and high is not None and low > high:
-                raise _mistake(f"{first} {low} is past {last} {high}", f"{first} ≤ {last}")
+        ordered(self, "from_level", "to_level", "is past")
+        ordered(self, "from_day", "to_day", "is past")
         return self

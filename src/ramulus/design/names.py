@@ -6,12 +6,13 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from ramulus.design.cost_ways import Cost, CostWay, SegmentsCost
 from ramulus.errors import FormulaError, Problem, nearest_name
 from ramulus.formula.evaluation import check_names
 from ramulus.formula.parser import parse
 
 if TYPE_CHECKING:
-    from ramulus.design.design import Design
+    from ramulus.design.model import DesignModel
     from ramulus.design.source import Source
     from ramulus.design.stat import Stat
 
@@ -28,7 +29,7 @@ class FormulaPlace:
     names: frozenset[str]
 
 
-def formula_places(design: Design) -> Iterator[FormulaPlace]:
+def formula_places(design: DesignModel) -> Iterator[FormulaPlace]:
     """Yield every formula of a design, in the order of the file."""
     constants = frozenset(design.constants)
     for place, text, names in (
@@ -45,24 +46,29 @@ def formula_places(design: Design) -> Iterator[FormulaPlace]:
 _Found = Iterator[tuple[str, float | str | None, frozenset[str]]]
 
 
-def _track_formulas(design: Design) -> _Found:
+def _track_formulas(design: DesignModel) -> _Found:
     for name, track in design.tracks.items():
         yield f"tracks.{name}.points_per_level", track.points_per_level, frozenset({"level"})
-        ways = [(f"tracks.{name}.cost", track.cost)]
-        for index, segment in enumerate(track.cost.segments or []):
-            ways.append((f"tracks.{name}.cost.segments[{index}]", segment))  # type: ignore[arg-type]
-        for place, way in ways:
-            yield f"{place}.formula", way.formula, frozenset({"level"})
-            yield f"{place}.next", way.next, frozenset({"previous", "level"})
-            yield f"{place}.level_from_xp", way.level_from_xp, frozenset({"xp"})
+        for place, way in cost_ways(f"tracks.{name}.cost", track.cost):
+            if way.names:
+                yield f"{place}.{way.key}", getattr(way, way.key), way.names
 
 
-def stat_track(design: Design, stat: Stat) -> str:
+def cost_ways(place: str, cost: Cost) -> Iterator[tuple[str, CostWay]]:
+    """Yield each way in which costs are stated, with its place: the table itself, or its segments."""
+    if not isinstance(cost, SegmentsCost):
+        yield place, cost
+        return
+    for index, segment in enumerate(cost.segments):
+        yield f"{place}.segments[{index}]", segment
+
+
+def stat_track(design: DesignModel, stat: Stat) -> str:
     """Return the name of the track whose level a stat follows."""
     return stat.track or design.main_track_name
 
 
-def stat_names(design: Design, stat: Stat) -> frozenset[str]:
+def stat_names(design: DesignModel, stat: Stat) -> frozenset[str]:
     """Return the names that a stat's formula may use, constants aside."""
     track = stat_track(design, stat)
     others = {name for name, other in design.stats.items() if stat_track(design, other) == track}
@@ -70,12 +76,12 @@ def stat_names(design: Design, stat: Stat) -> frozenset[str]:
     return frozenset({"level", "start_level"} | base | others)
 
 
-def _stat_formulas(design: Design) -> _Found:
+def _stat_formulas(design: DesignModel) -> _Found:
     for name, stat in design.stats.items():
         yield f"stats.{name}.formula", stat.formula, stat_names(design, stat)
 
 
-def _source_formulas(design: Design) -> _Found:
+def _source_formulas(design: DesignModel) -> _Found:
     for name, source in design.sources.items():
         xp = source.xp if isinstance(source.xp, str) else None
         yield f"sources.{name}.xp", xp, frozenset({"level", "source_level"})
@@ -87,18 +93,18 @@ def _source_formulas(design: Design) -> _Found:
         yield f"sources.{name}.success", source.success, names
 
 
-def encounter_names(design: Design) -> frozenset[str]:
+def encounter_names(design: DesignModel) -> frozenset[str]:
     """Return the names every encounter formula may use; a source's own numbers come on top."""
     return ENCOUNTER_NAMES | frozenset(design.stats) | common_traits(design)
 
 
-def common_traits(design: Design) -> frozenset[str]:
+def common_traits(design: DesignModel) -> frozenset[str]:
     """Return the traits that every player profile has."""
     traits = [frozenset(player.traits) for player in design.players.values()]
     return frozenset.intersection(*traits) if traits else frozenset()
 
 
-def _encounter_formulas(design: Design) -> _Found:
+def _encounter_formulas(design: DesignModel) -> _Found:
     if design.encounter is None:
         return
     shared, everyone = encounter_names(design), list(design.sources.values())
@@ -116,14 +122,14 @@ def common_numbers(sources: Iterable[Source]) -> frozenset[str]:
     return frozenset.intersection(*numbers) if numbers else frozenset()
 
 
-def _multiplier_formulas(design: Design) -> _Found:
+def _multiplier_formulas(design: DesignModel) -> _Found:
     names = MULTIPLIER_NAMES | common_traits(design)
     for index, rule in enumerate(design.multipliers):
         yield f"multipliers[{index}].factor", rule.factor, names
         yield f"multipliers[{index}].against", rule.against, names
 
 
-def name_problems(design: Design) -> Iterator[tuple[Problem, str]]:
+def name_problems(design: DesignModel) -> Iterator[tuple[Problem, str]]:
     """Yield each name that does not exist, with the name itself."""
     for formula in formula_places(design):
         parsed = parse(formula.text)
@@ -134,7 +140,7 @@ def name_problems(design: Design) -> Iterator[tuple[Problem, str]]:
     yield from _clashes(design)
 
 
-def _unknown_in_formula(design: Design, formula: FormulaPlace, name: str) -> Problem:
+def _unknown_in_formula(design: DesignModel, formula: FormulaPlace, name: str) -> Problem:
     lacking = [key for key, source in design.sources.items() if name not in source.numbers]
     if formula.place.startswith("encounter.") and 0 < len(lacking) < len(design.sources):
         found = f"the name {name!r} is no number of: {', '.join(lacking)}"
@@ -151,7 +157,7 @@ def _unknown_in_formula(design: Design, formula: FormulaPlace, name: str) -> Pro
     raise AssertionError("the name was unknown a moment ago")
 
 
-def _unknown_references(design: Design) -> Iterator[tuple[Problem, str]]:
+def _unknown_references(design: DesignModel) -> Iterator[tuple[Problem, str]]:
     for place, name, kind, known in _references(design):
         if name is not None and name not in known:
             listed = ", ".join(known) or f"no {kind} is defined"
@@ -159,7 +165,7 @@ def _unknown_references(design: Design) -> Iterator[tuple[Problem, str]]:
             yield Problem(place, found, listed, nearest_name(name, known), "unknown-reference"), name
 
 
-def _references(design: Design) -> Iterator[tuple[str, str | None, str, list[str]]]:
+def _references(design: DesignModel) -> Iterator[tuple[str, str | None, str, list[str]]]:
     tracks, sources, players = list(design.tracks), list(design.sources), list(design.players)
     yield "main_track", design.main_track, "track", tracks
     for name, stat in design.stats.items():
@@ -190,7 +196,7 @@ def _references(design: Design) -> Iterator[tuple[str, str | None, str, list[str
         yield f"goals[{index}].player", goal.player, "player profile", players
 
 
-def _clashes(design: Design) -> Iterator[tuple[Problem, str]]:
+def _clashes(design: DesignModel) -> Iterator[tuple[Problem, str]]:
     """One name must mean one thing in a formula."""
     taken = dict.fromkeys(design.constants, "a constant")
     for name in design.stats:

@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from ramulus.design.design import Design
+from ramulus.design.model import DesignModel
 from ramulus.errors import UnknownNameError
 
 _PART = re.compile(r"\[(\d+)\]|([^.\[\]]+)")
@@ -18,7 +18,7 @@ def split_place(place: str) -> list[str]:
     return [index or key for index, key in _PART.findall(place)]
 
 
-def value_at(design: Design, place: str) -> Any:
+def value_at(design: DesignModel, place: str) -> Any:
     """Return what stands at a place, defaults included.
 
     Raises:
@@ -30,14 +30,13 @@ def value_at(design: Design, place: str) -> Any:
     return value
 
 
-def with_values(design: Design, values: Mapping[str, Any]) -> Design:
-    """Return a copy of a design with new values at dotted places; see `Design.with_values`."""
+def data_with(design: DesignModel, values: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a design's plain data with new values at dotted places; see `Design.with_values`."""
     data = copy.deepcopy(design.to_dict())
     complete = design.model_dump(mode="json")
     for place, value in values.items():
         _set(data, complete, place, value)
-    changed = Design.from_dict(data, file=design.file)
-    return changed._attached(design.file, design._text)
+    return data
 
 
 def _set(data: Any, complete: Any, place: str, value: Any) -> None:

@@ -6,16 +6,19 @@ import copy
 import types
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any, Union, get_args, get_origin
+from typing import Any, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
 
-from ramulus.design.design import Design
+from ramulus.design.cost_ways import Cost, Segment, way_of_cost, way_of_segment
+from ramulus.design.model import DesignModel
 from ramulus.design.names import name_problems
+from ramulus.design.xp import XpKind, kind_of_xp
 from ramulus.errors import DesignError, Problem, nearest_name
 
 Location = tuple[int | str, ...]
+D = TypeVar("D", bound=DesignModel)
 _SALVAGE_ROUNDS = 6
 _CAUSED_BY_REMOVAL = ("cost-way", "stat-way", "incomplete-pair")
 _STAND_IN: dict[str, Any] = {
@@ -25,23 +28,29 @@ _STAND_IN: dict[str, Any] = {
 }
 
 
-def validated(data: dict[str, Any], file: Path | None, text: str | None = None) -> Design:
-    """Return the design that the data states, or raise a DesignError with every mistake in it."""
+def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> D:
+    """Return the design that the data states, or raise a DesignError with every mistake in it.
+
+    Args:
+        kind: the class of designs.
+        data: what the file says.
+        file: stands in the message.
+    """
     problems: list[Problem] = []
     removed: set[str] = set()
     remaining: dict[str, Any] | None = data
-    design: Design | None = None
+    design: D | None = None
     for _ in range(_SALVAGE_ROUNDS):
         if remaining is None:
             break
         try:
-            design = Design.model_validate(remaining)._attached(file, text)
+            design = kind.model_validate(remaining)
             break
         except ValidationError as error:
             details = error.errors()
             # After the first round, what a removal itself caused is no mistake of the author's.
             problems += [
-                _problem(d)
+                _problem(d, remaining)
                 for d in details
                 if not problems or (d["type"] == "ramulus" and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL)
             ]
@@ -66,14 +75,14 @@ def _location(detail: ErrorDetails) -> Location:
     return tuple(part for part in detail["loc"] if part != "[key]")
 
 
-def _problem(detail: ErrorDetails) -> Problem:
+def _problem(detail: ErrorDetails, data: dict[str, Any]) -> Problem:
     location = _location(detail)
     place, kind, found = place_of(location), detail["type"], detail["input"]
     context: dict[str, Any] = detail.get("ctx") or {}
     if kind == "ramulus":
         return Problem(place, context["found"], context["allowed"], context["nearest"] or None, context["code"])
     if kind == "extra_forbidden":
-        return _unknown_key(location)
+        return _unknown_key(location, data)
     if kind == "missing":
         return Problem(place, "missing", "this key is required", code="missing-key")
     if kind == "literal_error":
@@ -91,26 +100,36 @@ def _short(found: object) -> str:
     return text if len(text) <= 80 else text[:79] + "…"
 
 
-def _unknown_key(location: Location) -> Problem:
-    model = _model_at(Design, location[:-1])
+def _unknown_key(location: Location, data: dict[str, Any]) -> Problem:
+    model = _model_at(DesignModel, location[:-1], data)
     keys = list(model.model_fields) if model else []
     key = str(location[-1])
     near = nearest_name(key, keys)
     return Problem(place_of(location), "unknown key", ", ".join(keys), near, code="unknown-key")
 
 
-def _model_at(model: type[BaseModel], location: Location) -> type[BaseModel] | None:
+def _model_at(model: type[BaseModel], location: Location, data: Any) -> type[BaseModel] | None:
     """Return the model of the table at a location, following fields, dicts and lists."""
     annotation: Any = model
     for part in location:
+        data = data[part]
         if isinstance(annotation, type) and issubclass(annotation, BaseModel):
             field = annotation.model_fields.get(str(part))
             if field is None:
                 return None
-            annotation = _bare(field.annotation)
+            annotation = _of_its_kind(_bare(field.annotation), data)
         else:
-            annotation = _bare(get_args(annotation)[-1]) if get_args(annotation) else None
+            inner = get_args(annotation)
+            annotation = _of_its_kind(_bare(inner[-1]), data) if inner else None
     return annotation if isinstance(annotation, type) and issubclass(annotation, BaseModel) else None
+
+
+_KINDS: dict[Any, Any] = {Cost: way_of_cost, Segment: way_of_segment, XpKind: kind_of_xp}
+
+
+def _of_its_kind(annotation: Any, data: Any) -> Any:
+    """Return the class that a table of several kinds is of."""
+    return _KINDS[annotation](data) if annotation in _KINDS else annotation
 
 
 def _bare(annotation: Any) -> Any:
@@ -119,7 +138,9 @@ def _bare(annotation: Any) -> Any:
         if hasattr(annotation, "__metadata__"):
             annotation = get_args(annotation)[0]
         elif get_origin(annotation) in (Union, types.UnionType):
-            annotation = next(choice for choice in get_args(annotation) if choice is not type(None))
+            choices = [choice for choice in get_args(annotation) if choice is not type(None)]
+            # Where a number, a formula or a table may stand, unknown keys stand in the table.
+            annotation = next((choice for choice in choices if choice in _KINDS), choices[0])
         else:
             return annotation
 

@@ -10,31 +10,37 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from ramulus.design.design import Design
+from ramulus.design.model import DesignModel
 from ramulus.errors import DataError
 
 
-def save_design(design: Design, path: Path) -> None:
-    """Write a design as TOML or JSON by the file's ending; see `Design.save`."""
+def save_design(design: DesignModel, text: str | None, path: Path) -> None:
+    """Write a design as TOML or JSON by the file's ending; see `Design.save`.
+
+    Args:
+        design: the design.
+        text: the TOML it was read from, whose comments and order stay, or None.
+        path: the file.
+    """
     ending = path.suffix.lower()
     if ending == ".json":
-        text = json.dumps(design.to_dict(), indent=2, ensure_ascii=False) + "\n"
+        content = json.dumps(design.to_dict(), indent=2, ensure_ascii=False) + "\n"
     elif ending == ".toml":
-        text = toml_text(design)
+        content = toml_text(design, text)
     else:
         raise DataError(f"{path}: a design cannot be written as {ending or 'a file without ending'}; use .toml, .json")
-    write_whole(path, lambda temporary: temporary.write_text(text, encoding="utf-8", newline="\n"))
+    write_whole(path, lambda temporary: temporary.write_text(content, encoding="utf-8", newline="\n"))
 
 
-def toml_text(design: Design) -> str:
-    """Return the design as TOML; comments and order of the file it came from stay."""
+def toml_text(design: DesignModel, text: str | None) -> str:
+    """Return the design as TOML; comments and order of the text it came from stay."""
     import tomlkit
 
     data = design.to_dict()
-    if design._text is None:
+    if text is None:
         return tomlkit.dumps(data)
-    document = tomlkit.parse(design._text)
-    _bring_up_to_date(document, tomllib.loads(design._text), data)
+    document = tomlkit.parse(text)
+    _bring_up_to_date(document, tomllib.loads(text), data)
     return tomlkit.dumps(document)
 
 

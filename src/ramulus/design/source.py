@@ -2,76 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Self
+from typing import Annotated, Self
 
-from pydantic import ConfigDict, Field, PlainSerializer, PlainValidator, WithJsonSchema, model_validator
+from pydantic import ConfigDict, Field, model_validator
 
 from ramulus.design.base import (
     MOST_COUNT,
-    MOST_XP,
     Level,
     Model,
     NotNegative,
     NumberOrFormula,
     PlainName,
-    XpAmount,
     _formula_name,
     _mistake,
     _number_or_formula,
     _xp_amount,
+    ordered,
 )
-
-XpCount = Annotated[int, Field(ge=0, le=MOST_XP)]
-
-
-class XpRange(Model):
-    """A whole number of XP, every one from `low` to `high` equally likely, both ends included."""
-
-    low: XpCount
-    """The least XP."""
-    high: XpCount
-    """The most XP."""
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        if self.low > self.high:
-            raise _mistake(f"low {self.low} is above high {self.high}", "low ≤ high", "xp-range")
-        return self
-
-
-class XpChoice(Model):
-    """One of several amounts of XP, each with its chance."""
-
-    one_of: Annotated[list[Annotated[list[XpAmount], Field(min_length=2, max_length=2)]], Field(min_length=1)]
-    """[xp, chance] pairs; the chances add up to 1."""
-
-    @model_validator(mode="after")
-    def _chances_add_up(self) -> Self:
-        total = sum(chance for _, chance in self.one_of)
-        if abs(total - 1) > 1e-9:
-            raise _mistake(f"the chances of one_of add up to {total:.12g}", "chances that add up to 1", "chances")
-        return self
-
-
-def _xp(value: Any) -> Any:
-    if isinstance(value, XpRange | XpChoice):
-        return value
-    if isinstance(value, dict):
-        return (XpChoice if "one_of" in value else XpRange).model_validate(value)
-    number = _number_or_formula(value)
-    return number if isinstance(number, str) else _xp_amount(number)
-
-
-_XP_SCHEMA: dict[str, Any] = {
-    "anyOf": [
-        {"type": "number", "minimum": 0},
-        {"type": "string", "maxLength": 2000},
-        {**XpRange.model_json_schema()},
-        {**XpChoice.model_json_schema()},
-    ]
-}
-_XP_DUMP = PlainSerializer(lambda xp: xp.model_dump() if isinstance(xp, Model) else xp, return_type=Any)
-Xp = Annotated[float | str | XpRange | XpChoice, PlainValidator(_xp), _XP_DUMP, WithJsonSchema(_XP_SCHEMA)]
+from ramulus.design.xp import Xp
 
 
 class Source(Model):
@@ -114,9 +62,7 @@ class Source(Model):
         for name, value in self.numbers.items():
             _formula_name(name)
             _own_number(name, value)
-        if self.from_level is not None and self.to_level is not None and self.from_level > self.to_level:
-            found = f"from_level {self.from_level} is past to_level {self.to_level}"
-            raise _mistake(found, "from_level ≤ to_level", "source-never-open")
+        ordered(self, "from_level", "to_level", "is past", "source-never-open")
         if (self.skill is None) != (self.skill_xp is None):
             raise _mistake("only one of 'skill' and 'skill_xp'", "both, or neither", "incomplete-pair")
         if self.skill_xp is not None and not isinstance(self.skill_xp, str):
@@ -124,7 +70,7 @@ class Source(Model):
         return self
 
 
-def _own_number(name: str, value: Any) -> None:
+def _own_number(name: str, value: object) -> None:
     if isinstance(value, bool) or not isinstance(value, int | float | str):
         raise _mistake(f"{name} = {value!r} is not a number", "a number, or a formula of source_level")
     _number_or_formula(value)

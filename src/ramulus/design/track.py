@@ -2,100 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import model_validator
 
-from ramulus.design.base import (
-    Between,
-    FormulaText,
-    Gives,
-    Level,
-    Model,
-    NotNegative,
-    Number,
-    NumberOrFormula,
-    Points,
-    Rounding,
-    Share,
-    _mistake,
-)
-
-WAYS = ("formula", "next", "values", "file", "points", "level_from_xp")
-
-
-class CostWay(Model):
-    """The ways to state level costs; exactly one of formula, next, values, file, points, level_from_xp."""
-
-    formula: FormulaText | None = None
-    """Cost (or total) by `level`: the level being left for a cost, being reached for a total."""
-    first: Number | None = None
-    """The first cost, for `next`."""
-    next: FormulaText | None = None
-    """The cost of a level from the one before: a formula of `previous` and `level`."""
-    round_each_step: bool = False
-    """Whether the rounded value feeds on (default: the exact one does)."""
-    values: list[Number] | None = None
-    """The costs (or totals) one by one."""
-    file: str | None = None
-    """A CSV, JSON, XLSX or Parquet file with columns `level` and `cost` or `total`."""
-    sheet: str | None = None
-    """The sheet of an XLSX file (default: the first)."""
-    points: Points | None = None
-    """A few [level, xp] pairs on the curve."""
-    between: Between = "straight"
-    """How to go from point to point."""
-    level_from_xp: FormulaText | None = None
-    """The level as a formula of total XP earned, `xp`."""
-    gives: Gives = "cost"
-    """Whether the numbers are costs of one level or totals from nothing."""
-    beyond: Literal["error", "hold"] = "error"
-    """What holds past the last value or point: nothing (an error), or the last cost."""
-
-    @property
-    def way(self) -> str:
-        """Which of the ways is used; "" for segments."""
-        return next((way for way in WAYS if getattr(self, way) is not None), "")
-
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
-        given = [way for way in WAYS if getattr(self, way) is not None]
-        if getattr(self, "segments", None) is not None:
-            given.append("segments")
-        allowed = "exactly one of " + ", ".join(WAYS) + (", segments" if isinstance(self, Cost) else "")
-        if len(given) != 1:
-            raise _mistake(" and ".join(given) + " together" if given else "no costs are stated", allowed, "cost-way")
-        if self.next is None and (self.first is not None or self.round_each_step):
-            raise _mistake("'first' and 'round_each_step' without 'next'", "only together with 'next'", "cost-way")
-        return self
-
-
-class Segment(CostWay):
-    """A part of the levels with a way of its own."""
-
-    from_level: Level
-    """The first level whose cost this segment states."""
-
-
-class Cost(CostWay):
-    """What each level costs."""
-
-    segments: Annotated[list[Segment], Field(min_length=1)] | None = None
-    """Ways that follow one another; each holds until the next starts."""
-    at_least: Number | None = None
-    """The lowest cost of a level."""
-    at_most: Number | None = None
-    """The highest cost of a level."""
-    rounding: Rounding = "down"
-    """How costs (or totals, where those are stated) become whole."""
-
-    @model_validator(mode="after")
-    def _needs_first(self) -> Self:
-        if self.next is not None and self.first is None:
-            raise _mistake("'next' without 'first'", "'first': the cost of the first level", "cost-way")
-        if self.at_least is not None and self.at_most is not None and self.at_least > self.at_most:
-            raise _mistake(f"at_least {self.at_least} is above at_most {self.at_most}", "at_least ≤ at_most")
-        return self
+from ramulus.design.base import Level, Model, NotNegative, NumberOrFormula, Share, _mistake
+from ramulus.design.cost_ways import AnyCost
 
 
 class Overflow(Model):
@@ -130,7 +42,7 @@ class Track(Model):
     """Points granted at each level-up: a number, or a formula of the `level` reached."""
     may_drop_levels: bool = False
     """Whether a loss can take levels away."""
-    cost: Cost
+    cost: AnyCost
     """What each level costs."""
     overflow: Overflow = Overflow()
     """What happens at a threshold and at the cap."""

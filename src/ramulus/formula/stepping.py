@@ -28,25 +28,26 @@ def run_steps(
     constants: Mapping[str, float],
     settle: Callable[[float], float],
     number: Callable[[Any], Any] = float,
-) -> Array:
-    """Compute ``value[i] = settle(formula(previous=value[i-1], level=levels[i]))`` with ``value[0] = first``.
+) -> tuple[Array, Array]:
+    """Compute ``stated[i] = formula(previous=fed[i-1], level=levels[i])`` and ``fed[i] = settle(stated[i])``.
 
     Args:
         formula: a formula of `previous` and `level`.
-        first: the value at the first level, already settled.
+        first: the stated value at the first level.
         levels: the levels, shape (n,), n >= 1.
         constants: the other names the formula may use.
         settle: what is done to each value before it feeds on (a clamp, a rounding).
         number: the number type to compute in.
 
     Returns:
-        The values, shape (n,).
+        What the formula states and what feeds on, shape (n,) each.
 
     Raises:
         FormulaError: a step has no finite value, or a limit is passed.
     """
-    values = np.empty(len(levels))
-    values[0] = previous = first
+    stated, fed = np.empty(len(levels)), np.empty(len(levels))
+    stated[0] = first
+    fed[0] = previous = settle(first)
     step = _compiled(formula, constants, number)
     with np.errstate(all="ignore"):
         for index, level in enumerate(levels[1:].tolist(), 1):
@@ -57,11 +58,12 @@ def run_steps(
                 finite = False
             if not finite:
                 _explain_failure(formula, previous, level, constants)
-            values[index] = previous = settle(float(value))
+            stated[index] = float(value)
+            fed[index] = previous = settle(float(value))
     if number is float and len(levels) > 1:
         # One pass over all steps finds what a single number hides, such as an infinity that min() swallowed.
-        evaluate(formula, {**constants, "previous": values[:-1], "level": levels[1:]})
-    return values
+        evaluate(formula, {**constants, "previous": fed[:-1], "level": levels[1:]})
+    return stated, fed
 
 
 def _explain_failure(formula: Formula, previous: float, level: float, constants: Mapping[str, float]) -> None:

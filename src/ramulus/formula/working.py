@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import copy
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import cast
@@ -22,7 +23,7 @@ class Step:
 
     Attributes:
         expression: the part of the formula, as written.
-        put_in: the same with values in place of names and inner steps.
+        put_in: the same with values in place of names and inner steps; a formula that gives `value`.
         value: what it gives.
         note: which way a rounding went, which branch was taken, the terms of a sum.
     """
@@ -128,8 +129,7 @@ class _Working:
         if len(items) > len(shown):
             terms.insert(SHOWN_TERMS, f"… {len(items) - len(shown)} more …")
         note = f"{len(items)} terms: " + ", ".join(terms) if terms else "no terms"
-        put_in = f"{cast(ast.Name, node.func).id} over {variable} from {bounds[0]} to {bounds[1] - 1}"
-        self._write(node, put_in, value, note)
+        self._write(node, text_of(_PutIn(self.names, variable, bounds).visit(copy.deepcopy(node))), value, note)
         return value
 
     def _finish(self, node: ast.expr, put_in: ast.expr) -> float:
@@ -142,6 +142,31 @@ class _Working:
 
     def _write(self, node: ast.expr, put_in: str, value: float, note: str) -> None:
         self.steps.append(Step(text_of(node), put_in, value, note))
+
+
+class _PutIn(ast.NodeTransformer):
+    """Put values in place of names, but for the variable of a range, whose ends are known."""
+
+    def __init__(self, names: Mapping[str, float], variable: str, bounds: list[int]) -> None:
+        self.names, self.bound, self.bounds = names, {variable}, bounds
+
+    def visit_Name(self, node: ast.Name) -> ast.expr:
+        return _literal(self.names[node.id]) if node.id in self.names and node.id not in self.bound else node
+
+    def visit_GeneratorExp(self, node: ast.GeneratorExp) -> ast.expr:
+        loop = node.generators[0]
+        if self.bounds:
+            cast(ast.Call, loop.iter).args = [_literal(float(end)) for end in self.bounds]
+            self.bounds = []
+        else:
+            loop.iter = self.visit(loop.iter)
+        self.bound = self.bound | {cast(ast.Name, loop.target).id}
+        node.elt = self.visit(node.elt)
+        return node
+
+    def visit_Call(self, node: ast.Call) -> ast.expr:
+        node.args = [self.visit(argument) for argument in node.args]
+        return node
 
 
 def _compute(node: ast.expr, names: Mapping[str, float]) -> float:

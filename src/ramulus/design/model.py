@@ -1,0 +1,124 @@
+"""Everything that one design file says, and how to look things up in it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import Field
+
+from ramulus.design.base import FormulaName, Model, Number, PlainName
+from ramulus.design.encounter import Awards, Encounter
+from ramulus.design.multiplier import Multiplier
+from ramulus.design.player import Goal, Party, Player
+from ramulus.design.source import Source
+from ramulus.design.stat import Stat, Upgrade
+from ramulus.design.track import Track
+from ramulus.errors import MissingPartError, UnknownNameError
+
+UNNAMED_PROFILE = "players"
+_T = TypeVar("_T")
+
+
+class DesignModel(Model):
+    """The tables of a design file."""
+
+    format: Literal[1]
+    """The version of this format."""
+    title: Annotated[str, Field(min_length=1)]
+    """What the design is called in tables and figures."""
+    constants: dict[FormulaName, Number] = {}
+    """Numbers to tune, usable by name in every formula."""
+    tracks: Annotated[dict[PlainName, Track], Field(min_length=1)]
+    """What gains experience, by name."""
+    main_track: PlainName | None = None
+    """The main track (default: the first)."""
+    stats: dict[FormulaName, Stat] = {}
+    """Numbers of the character that grow with level."""
+    upgrades: dict[PlainName, Upgrade] = {}
+    """What points buy."""
+    sources: dict[PlainName, Source] = {}
+    """What awards XP."""
+    encounter: Encounter | None = None
+    """How long an attempt at a source takes and how likely it succeeds."""
+    awards: Awards = Awards()
+    """How multiplied XP becomes an award."""
+    multipliers: list[Multiplier] = []
+    """What scales awards, in order."""
+    players: dict[PlainName, Player] = {}
+    """Kinds of player."""
+    party: Party | None = None
+    """Players who share every encounter."""
+    goals: list[Goal] = []
+    """Where the pace should be."""
+
+    def to_dict(self) -> dict[str, Any]:
+        """Return the design as plain data; what the author left out stays out."""
+        return self.model_dump(mode="json", exclude_unset=True)
+
+    @property
+    def main_track_name(self) -> str:
+        """The name of the main track."""
+        return self.main_track or next(iter(self.tracks))
+
+    @property
+    def track_order(self) -> list[str]:
+        """The tracks' names: the main one, then the skills in the order of the file."""
+        return [self.main_track_name, *(name for name in self.tracks if name != self.main_track_name)]
+
+    @property
+    def encounters(self) -> Encounter:
+        """The rules of encounters, by default where the author gives none."""
+        return self.encounter or Encounter()
+
+    def track(self, name: str | None = None) -> Track:
+        """Return a track by name, or the main one.
+
+        Raises:
+            UnknownNameError: there is no such track.
+        """
+        return lookup("track", self.tracks, name or self.main_track_name)
+
+    @property
+    def profiles(self) -> dict[str, Player]:
+        """The player profiles by name; where the author names none, one that plays as it comes."""
+        return self.players or {UNNAMED_PROFILE: Player()}
+
+    def profile(self, name: str | None = None) -> Player:
+        """Return one of `profiles` by name, or the first one.
+
+        Raises:
+            UnknownNameError: there is no such profile.
+        """
+        return lookup("player profile", self.profiles, name or next(iter(self.profiles)))
+
+    def source(self, name: str) -> Source:
+        """Return a source by name.
+
+        Raises:
+            UnknownNameError: there is no such source.
+        """
+        return lookup("source", self.sources, name)
+
+    def require(self, part: str, needed_for: str) -> None:
+        """Raise a MissingPartError, with the smallest example, when a part of the design is missing."""
+        if not getattr(self, part):
+            raise MissingPartError(part, needed_for, _SMALLEST[part])
+
+
+def lookup(kind: str, known: Mapping[str, _T], name: str) -> _T:
+    """Return `known[name]`, or raise an UnknownNameError that lists the names there are."""
+    if name not in known:
+        raise UnknownNameError(kind, name, known)
+    return known[name]
+
+
+_SMALLEST = {
+    "players": "[players.steady]\nhours_per_day = 1.5",
+    "sources": "[sources.bark_borer]\nlevel = 1\nxp = 12\nseconds = 30",
+    "encounter": '[encounter]\nseconds = "20 + 2 * source_level"',
+    "party": '[party.members.wren]\nplayer = "steady"\n[party.members.lark]\nplayer = "steady"',
+    "goals": '[[goals]]\nplayer = "steady"\nlevel = 10\nhours = 5.0',
+    "multipliers": '[[multipliers]]\nname = "outgrown"\nfactor = "clip(1 - 0.08 * gap, 0.04, 1)"',
+    "stats": "[stats.resilience]\nbase = 80\nper_level = 12",
+}
