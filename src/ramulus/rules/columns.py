@@ -1,12 +1,11 @@
-"""The grid that encounters are tabulated over: player profile × level × column.
+"""The columns that encounters are tabulated over, next to the main track's levels.
 
 A column is a source at one level of the skill it depends on. A source that depends on no skill has one column, so
-the grid stays dense where skills are few.
+the tables stay dense where skills are few.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -17,7 +16,7 @@ from ramulus.design.names import stat_track
 from ramulus.formula import parse
 from ramulus.formula.functions import Array
 from ramulus.rules.evaluating import evaluate_at, fault
-from ramulus.rules.stats import stat_table
+from ramulus.rules.limits import open_levels
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -28,25 +27,21 @@ MOST_CELLS = 20_000_000
 
 
 @dataclass(frozen=True, eq=False)
-class Grid:
-    """Profiles × levels × columns, and the names that formulas see there.
+class Columns:
+    """Levels × columns, whoever plays. L levels, C columns, S sources.
 
     Attributes:
-        design: the design.
-        profiles: names of the player profiles, P of them ("" where the design has none).
         levels: main-track levels, shape (L,).
-        sources: names of the sources, S of them.
+        sources: names of the sources.
         source_of: the source of each column, shape (C,).
         skill_level: the level of the skill the source depends on, shape (C,); 0 where it depends on none.
         first_column: the first column of each source, shape (S,).
         width: how many columns a source has, shape (S,).
         skill_track: the name of the skill track each source depends on, or "".
-        names: arrays by name that broadcast to (P, L, C); constants are numbers.
         open: whether a source is open at a level, shape (L, C).
+        numbers: the author's own numbers by column, shape (C,) each; not a number where a source lacks one.
     """
 
-    design: Design
-    profiles: tuple[str, ...]
     levels: Array
     sources: tuple[str, ...]
     source_of: Index
@@ -54,51 +49,64 @@ class Grid:
     first_column: Index
     width: Index
     skill_track: tuple[str, ...]
-    names: Mapping[str, Array]
     open: NDArray[np.bool_]
+    numbers: dict[str, Array]
 
     @property
-    def shape(self) -> tuple[int, int, int]:
-        """(P, L, C)."""
-        return len(self.profiles), len(self.levels), len(self.source_of)
+    def shape(self) -> tuple[int, int]:
+        """(L, C)."""
+        return len(self.levels), len(self.source_of)
 
-    def columns_of(self, sources: list[int]) -> Index:
+    def of(self, sources: list[int]) -> Index:
         """Return the columns of some sources."""
         return np.nonzero(np.isin(self.source_of, sources))[0]
 
-    def names_for(self, columns: Index) -> dict[str, Array]:
-        """Return the names as formulas over only some columns see them."""
-        whole = len(self.source_of)
-        return {
-            name: array[..., columns] if array.ndim == 3 and array.shape[-1] == whole else array
-            for name, array in self.names.items()
-        }
+    def at_skill(self, skill_level: int | None) -> Index:
+        """Return one column a source: the one at a skill level (past the cap: the cap's), or at the skill's start."""
+        if skill_level is None:
+            return self.first_column
+        start = self.skill_level[self.first_column].astype(np.int64)
+        return self.first_column + np.clip(skill_level - start, 0, self.width - 1)
+
+    def source_at(self, column: int) -> str:
+        """Return the name of the source of a column."""
+        return self.sources[int(self.source_of[column])]
 
 
-def make_grid(design: Design, profiles: list[str] | None = None) -> Grid:
-    """Return the grid of a design for some player profiles (default: all of them).
+def columns_of(design: Design) -> Columns:
+    """Compute the columns of a design.
 
     Raises:
         MissingPartError: the design has no sources.
-        DesignError: a stat or a source's own number fails, or a formula needs two skills at once.
+        DesignError: a source's own number fails, or a formula needs two skills at once, or there are too many cells.
     """
     design.require("sources", "this")
-    chosen = tuple(profiles if profiles is not None else design.players) or ("",)
     main = design.track()
     levels = np.arange(main.start_level, main.max_level + 1, dtype=np.float64)
     skills = [_skill_of(design, name, source) for name, source in design.sources.items()]
     spans = [_skill_levels(design, skill) for skill in skills]
     width = np.array([len(span) for span in spans], dtype=np.int64)
     source_of = np.repeat(np.arange(len(spans)), width)
-    cells = len(chosen) * len(levels) * len(source_of)
+    _refuse_size(design, len(levels), len(source_of))
+    is_open = np.stack([open_levels(source).hold(levels) for source in design.sources.values()], axis=1)
+    return Columns(
+        levels,
+        tuple(design.sources),
+        source_of,
+        np.concatenate(spans),
+        np.concatenate([[0], np.cumsum(width)[:-1]]).astype(np.int64),
+        width,
+        tuple(skills),
+        is_open[:, source_of],
+        {number: _own_numbers(design, number)[source_of] for number in _numbers(design)},
+    )
+
+
+def _refuse_size(design: Design, levels: int, columns: int) -> None:
+    cells = len(design.profiles) * levels * columns
     if cells > MOST_CELLS:
-        found = f"{len(chosen)} profiles × {len(levels)} levels × {len(source_of)} sources and skill levels"
+        found = f"{len(design.profiles)} profiles × {levels} levels × {columns} sources and skill levels"
         raise fault("sources", f"{found} make {cells:,} cells", f"at most {MOST_CELLS:,}", "design-too-large")
-    skill_level = np.concatenate(spans)
-    layout = (design, chosen, levels, tuple(design.sources), source_of, skill_level)
-    first = np.concatenate([[0], np.cumsum(width)[:-1]]).astype(np.int64)
-    names = _names(design, chosen, levels, source_of, skill_level, skills)
-    return Grid(*layout, first, width, tuple(skills), names, open_at(design, levels)[:, source_of])
 
 
 def _skill_levels(design: Design, skill: str) -> Array:
@@ -123,14 +131,13 @@ def _skill_of(design: Design, name: str, source: Source) -> str:
 
 
 def _formulas_of(design: Design, source: Source) -> list[str]:
-    encounter = design.encounter
-    shared = [encounter.seconds, encounter.success] if encounter else [None, None]
+    encounter = design.encounters
     found = [
-        own if own is not None else other for own, other in zip((source.seconds, source.success), shared, strict=True)
+        encounter.seconds if source.seconds is None else source.seconds,
+        encounter.success if source.success is None else source.success,
+        encounter.weight,
+        *(text for text in encounter.show.values() if has_numbers(design, source, text)),
     ]
-    if encounter:
-        found.append(encounter.weight)
-        found += [text for text in encounter.show.values() if has_numbers(design, source, text)]
     return [text for text in found if isinstance(text, str)]
 
 
@@ -138,39 +145,11 @@ def has_numbers(design: Design, source: Source, text: float | str) -> bool:
     """Whether a source has every own number that a shown column needs."""
     if not isinstance(text, str):
         return True
-    everyone = {number for other in design.sources.values() for number in other.numbers}
-    return all(name in source.numbers for name in parse(text).names if name in everyone)
+    return all(name in source.numbers for name in parse(text).names if name in _numbers(design))
 
 
-def open_at(design: Design, levels: Array) -> NDArray[np.bool_]:
-    """Return whether each source is open at each level, shape (levels, sources)."""
-    low = np.array([-np.inf if s.from_level is None else s.from_level for s in design.sources.values()])
-    high = np.array([np.inf if s.to_level is None else s.to_level for s in design.sources.values()])
-    return (levels[:, None] >= low) & (levels[:, None] <= high)
-
-
-def _names(
-    design: Design,
-    profiles: tuple[str, ...],
-    levels: Array,
-    source_of: Index,
-    skill_level: Array,
-    skills: list[str],
-) -> dict[str, Array]:
-    sources = list(design.sources.values())
-    level = levels[None, :, None]
-    source_level = np.array([source.level for source in sources], dtype=np.float64)[source_of][None, None, :]
-    names = {name: np.asarray(value, dtype=np.float64) for name, value in design.constants.items()}
-    names.update(level=level, source_level=source_level, gap=level - source_level)
-    names["skill_level"] = skill_level[None, None, :]
-    for number in dict.fromkeys(number for source in sources for number in source.numbers):
-        names[number] = _own_numbers(design, number)[source_of][None, None, :]
-    names.update(_stats(design, profiles, source_of, skill_level, skills))
-    if profiles != ("",):
-        for trait in dict.fromkeys(t for name in profiles for t in design.player(name).traits):
-            values = [design.player(name).traits.get(trait, np.nan) for name in profiles]
-            names[trait] = np.array(values, dtype=np.float64)[:, None, None]
-    return names
+def _numbers(design: Design) -> list[str]:
+    return list(dict.fromkeys(number for source in design.sources.values() for number in source.numbers))
 
 
 def _own_numbers(design: Design, number: str) -> Array:
@@ -181,21 +160,3 @@ def _own_numbers(design: Design, number: str) -> Array:
             names = {**design.constants, "source_level": float(source.level)}
             values[index] = evaluate_at(f"sources.{name}.{number}", source.numbers[number], names)
     return values
-
-
-def _stats(
-    design: Design, profiles: tuple[str, ...], source_of: Index, skill_level: Array, skills: list[str]
-) -> dict[str, Array]:
-    tables = [stat_table(design, name or None) for name in profiles]
-    skill_of_column = np.array(skills, dtype=object)[source_of]
-    found: dict[str, Array] = {}
-    for name, stat in design.stats.items():
-        track = stat_track(design, stat)
-        if track == design.main_track_name:
-            found[name] = np.stack([table[name] for table in tables])[:, :, None]
-            continue
-        # A skill's stat is known in the columns that have a level of that skill.
-        mine = skill_of_column == track
-        index = np.where(mine, skill_level - design.track(track).start_level, 0).astype(np.int64)
-        found[name] = np.where(mine, tables[0][name][index], np.nan)[None, None, :]
-    return found

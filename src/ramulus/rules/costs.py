@@ -2,22 +2,94 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ramulus.design.cost_ways import Cost, CostWay, SegmentsCost
+from ramulus.design.names import cost_ways
+from ramulus.errors import RamulusError
+from ramulus.formula import Step, number_text
 from ramulus.formula.functions import Array
-from ramulus.rules.cost_ways import Span, Stated, stated
 from ramulus.rules.evaluating import fault
-from ramulus.rules.rounding import rounded
+from ramulus.rules.limits import Limits
+from ramulus.rules.rounding import rounded, rounding_steps
+from ramulus.rules.stated import Span, Stated, stated
+from ramulus.rules.working import Working
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
     from ramulus.design import Design
-    from ramulus.design.track import Cost, CostWay
+
+
+@dataclass(frozen=True, eq=False)
+class CostPart:
+    """The levels that one way states, in stages: stated, clamped, rounded.
+
+    Attributes:
+        place: where the way stands.
+        way: the way.
+        low, high: the first level, and one past the last level, whose cost it states.
+        stated: what it states: costs, or totals.
+        stated_costs: what a level costs by that, shape (high - low,).
+        clamped: the costs after at_least and at_most, shape (high - low,).
+        exact: the stated quantity after clamps: the clamped costs, or totals added up of them anew.
+        settled: that quantity rounded.
+        limits: at_least and at_most.
+        rounding: how the quantity becomes whole.
+    """
+
+    place: str
+    way: CostWay
+    low: int
+    high: int
+    stated: Stated
+    stated_costs: Array
+    clamped: Array
+    exact: Array
+    settled: Array
+    limits: Limits
+    rounding: str
+
+    @property
+    def costs(self) -> Array:
+        """XP from each level to the next, shape (high - low,)."""
+        return np.diff(self.settled) if self.stated.totals else self.settled
+
+    def working(self, level: int) -> Working:
+        """Return how the cost of a level, or the total at a level, came about, stage by stage."""
+        return self._working_of_total(level) if self.stated.totals else self._working_of_cost(level)
+
+    def _working_of_cost(self, level: int) -> Working:
+        index = level - self.low
+        lines = self.limits.steps(float(self.stated.values[index]))
+        lines += rounding_steps("cost", float(self.exact[index]), self.rounding)
+        return self.stated.working(level).then(*lines)
+
+    def _working_of_total(self, level: int) -> Working:
+        index = level - self.low
+        lines = list(self._clamped_total(level)) if (self.clamped != self.stated_costs).any() and index else []
+        lines += rounding_steps("total", float(self.exact[index]), self.rounding)
+        if index:
+            lines.append(_difference(f"total({level}) - total({level - 1})", self.settled, index, level))
+        return self.stated.working(level).then(*lines)
+
+    def _clamped_total(self, level: int) -> Iterator[Step]:
+        """The total added up anew, where a clamp has changed some cost of the part."""
+        index = level - self.low
+        yield _difference(f"stated total({level}) - stated total({level - 1})", self.stated.values, index, level)
+        yield from self.limits.steps(float(self.stated_costs[index - 1]))
+        before, cost = number_text(float(self.exact[index - 1])), number_text(float(self.clamped[index - 1]))
+        note = "added up again from costs that at_least or at_most changed"
+        yield Step(f"total({level})", f"{before} + {cost}", float(self.exact[index]), note)
+
+
+def _difference(name: str, totals: Array, index: int, level: int) -> Step:
+    above, below = float(totals[index]), float(totals[index - 1])
+    put_in = f"{number_text(above)} - {number_text(below)}"
+    return Step(name, put_in, above - below, f"the cost of level {level - 1}")
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,18 +99,16 @@ class CostCurve:
     Attributes:
         track: the track's name.
         levels: the levels from start to cap, shape (n + 1,).
+        parts: the ways that state the costs, in order of level.
         costs: XP from each level to the next, shape (n,); the cap has none.
         totals: XP from nothing to each level, shape (n + 1,).
-        exact: the stated costs after clamps and before rounding, shape (n,).
-        clamped: which costs a clamp changed: -1 raised, 0 not, 1 lowered, shape (n,).
     """
 
     track: str
     levels: Array
+    parts: tuple[CostPart, ...]
     costs: Array
     totals: Array
-    exact: Array
-    clamped: Array
 
     @property
     def start_level(self) -> int:
@@ -50,124 +120,99 @@ class CostCurve:
         """The cap."""
         return int(self.levels[-1])
 
+    @property
+    def exact(self) -> Array:
+        """The costs after clamps and before rounding, shape (n,)."""
+        return np.concatenate([part.clamped for part in self.parts])
+
+    @property
+    def clamped(self) -> Array:
+        """Which costs a clamp changed: -1 raised, 0 not, 1 lowered, shape (n,)."""
+        return np.concatenate([np.sign(part.stated_costs - part.clamped) for part in self.parts])
+
     def cost(self, level: int) -> float:
         """Return the XP from a level to the next."""
         return float(self.costs[level - self.start_level])
 
+    def part_at(self, level: int) -> CostPart:
+        """Return the way that states a level's cost; the last one states the total at the cap."""
+        return next((part for part in self.parts if level < part.high), self.parts[-1])
 
-def cost_curve(design: Design, track: str | None = None) -> CostCurve:
-    """Return the cost of every level of a track.
+    def part_working(self, level: int) -> tuple[CostPart, Working]:
+        """Return the part that states a level's cost or total, and the working of that.
 
-    Args:
-        design: the design.
-        track: the track's name (default: the main track).
+        Raises:
+            RamulusError: nothing is stated for the level.
+        """
+        part = self.part_at(level)
+        totals = part.stated.totals
+        first, last = self.start_level + totals, self.max_level - (not self.parts[-1].stated.totals)
+        if not first <= level <= last:
+            what = "total" if totals else "cost"
+            raise RamulusError(f"level {level} has no {what}; allowed: {first} … {last}")
+        return part, part.working(level)
+
+
+def cost_curve(design: Design, track: str) -> CostCurve:
+    """Compute the cost of every level of a track; `tabulated(design).tracks[track].curve` keeps it.
 
     Raises:
         DesignError: a cost is ≤ 0 or not finite, totals do not rise, or a table is too short.
         DataError: the file of a table cannot be understood.
     """
-    name = track or design.main_track_name
-    what = design.track(name)
-    place = f"tracks.{name}.cost"
-    parts = [
-        _part(design, name, way, low, high) for way, low, high in _ways(what.cost, what.start_level, what.max_level)
-    ]
-    curve = _joined(parts, name, what.start_level, what.max_level)
+    what = design.track(track)
+    place = f"tracks.{track}.cost"
+    parts: list[CostPart] = []
+    for where, way, low, high in _ways(what.cost, place, what.start_level, what.max_level):
+        parts.append(_part(design, what.cost, where, way, (what.start_level, low, high), parts))
+    costs = np.concatenate([part.costs for part in parts])
+    levels = np.arange(what.start_level, what.max_level + 1, dtype=np.float64)
+    curve = CostCurve(track, levels, tuple(parts), costs, np.concatenate([[0.0], np.cumsum(costs)]))
     _refuse_standstill(curve, place)
     if what.start_xp >= curve.costs[0]:
         found = f"start_xp {what.start_xp:g} would pay for level {what.start_level} ({curve.costs[0]:g} XP) at once"
-        raise fault(f"tracks.{name}.start_xp", found, f"below {curve.costs[0]:g}")
+        raise fault(f"tracks.{track}.start_xp", found, f"below {curve.costs[0]:g}")
     return curve
 
 
-@dataclass(frozen=True)
-class _Part:
-    costs: Array
-    exact: Array
-    clamped: Array
+def _ways(cost: Cost, place: str, start: int, cap: int) -> Iterator[tuple[str, CostWay, int, int]]:
+    """Yield each way with its place, the first level it states and one past the last."""
+    ways = list(cost_ways(place, cost))
+    starts = [segment.from_level for segment in cost.segments] if isinstance(cost, SegmentsCost) else [start]
+    for (where, way), low, high in zip(ways, starts, [*starts[1:], cap], strict=True):
+        if where == ways[0][0] and low != start:
+            raise fault(f"{where}.from_level", f"the first segment starts at level {low}", f"{start}, the start level")
+        if low >= high:
+            found = f"level {low} is not below the next start {high}"
+            raise fault(f"{where}.from_level", found, "segments that rise")
+        yield where, way, low, high
 
 
-_Ways = list[tuple["CostWay", int, int]]
+def _part(
+    design: Design, cost: Cost, place: str, way: CostWay, levels: tuple[int, int, int], before: list[CostPart]
+) -> CostPart:
+    limits = Limits.of(cost.at_least, cost.at_most)
+    start, low, high = levels
+    folder = design.file.parent if design.file else Path()
+    rounds = getattr(way, "round_each_step", False)
+    previous = float((before[-1].costs if rounds else before[-1].clamped)[-1]) if before else None
+    settle = settling(limits, cost.rounding, rounds)
+    what = stated(way, Span(place, start, low, high, design.constants, previous, settle, folder))
+    costs = np.diff(what.values) if what.totals else what.values
+    clamped = limits.clip(costs)
+    exact = clamped
+    if what.totals:
+        added = np.cumsum(np.concatenate([what.values[:1], clamped]))
+        exact = what.values if (clamped == costs).all() else added
+    settled = rounded(exact, cost.rounding)
+    return CostPart(place, way, low, high, what, costs, clamped, exact, settled, limits, cost.rounding)
 
 
-def _ways(cost: Cost, start: int, cap: int) -> _Ways:
-    if cost.segments is None:
-        return [(cost, start, cap)]
-    return [*zip(cost.segments, (s.from_level for s in cost.segments), _ends(cost, cap), strict=True)]
-
-
-def _ends(cost: Cost, cap: int) -> list[int]:
-    return [segment.from_level for segment in (cost.segments or [])[1:]] + [cap]
-
-
-def _part(design: Design, track: str, way: CostWay, low: int, high: int) -> Callable[[float | None], _Part]:
-    """Return the computation of one part, waiting for the cost of the level before it."""
-
-    def compute(previous: float | None) -> _Part:
-        cost, start = design.tracks[track].cost, design.tracks[track].start_level
-        place = f"tracks.{track}.cost"
-        if cost.segments is not None:
-            index = next(i for i, segment in enumerate(cost.segments) if segment is way)
-            place += f".segments[{index}]"
-            _check_order(place, index, low, high, start)
-        folder = design.file.parent if design.file else Path()
-        span = Span(place, start, low, high, design.constants, previous, _settle(cost, way), folder)
-        return _finished(stated(way, span), cost)
-
-    return compute
-
-
-def _check_order(place: str, index: int, low: int, high: int, start: int) -> None:
-    if index == 0 and low != start:
-        raise fault(f"{place}.from_level", f"the first segment starts at level {low}", f"{start}, the start level")
-    if low >= high:
-        raise fault(f"{place}.from_level", f"level {low} is not below the next start {high}", "segments that rise")
-
-
-def _settle(cost: Cost, way: CostWay) -> Callable[[float], float]:
-    """Return what happens to a step by step cost before it feeds on."""
-    low = -np.inf if cost.at_least is None else cost.at_least
-    high = np.inf if cost.at_most is None else cost.at_most
-    if not way.round_each_step:
-        return lambda value: min(max(value, low), high)
-    return lambda value: float(rounded(np.float64(min(max(value, low), high)), cost.rounding))
-
-
-def _finished(what: Stated, cost: Cost) -> _Part:
-    """Clamp the costs, then round the quantity that was stated."""
-    if what.costs is not None:
-        exact, clamped = _clamped(what.costs, cost)
-        return _Part(rounded(exact, cost.rounding), exact, clamped)
-    assert what.totals is not None
-    exact, clamped = _clamped(np.diff(what.totals), cost)
-    totals = what.totals
-    if clamped.any():
-        totals = totals[0] + np.concatenate([[0.0], np.cumsum(exact)])
-    return _Part(np.diff(rounded(totals, cost.rounding)), exact, clamped)
-
-
-def _clamped(costs: Array, cost: Cost) -> tuple[Array, Array]:
-    low = -np.inf if cost.at_least is None else cost.at_least
-    high = np.inf if cost.at_most is None else cost.at_most
-    inside = np.clip(costs, low, high)
-    lowered = (costs > high) | ((costs == high) & (cost.next is not None) & np.isfinite(high))
-    raised = (costs < low) | ((costs == low) & (cost.next is not None) & np.isfinite(low))
-    return inside, np.where(lowered, 1, np.where(raised, -1, 0))
-
-
-def _joined(parts: list[Callable[[float | None], _Part]], track: str, start: int, cap: int) -> CostCurve:
-    done: list[_Part] = []
-    for compute in parts:
-        done.append(compute(float(done[-1].exact[-1]) if done else None))
-    costs = np.concatenate([part.costs for part in done])
-    return CostCurve(
-        track,
-        np.arange(start, cap + 1, dtype=np.float64),
-        costs,
-        np.concatenate([[0.0], np.cumsum(costs)]),
-        np.concatenate([part.exact for part in done]),
-        np.concatenate([part.clamped for part in done]),
-    )
+def settling(limits: Limits, rounding: str, rounds_each_step: bool) -> Callable[[float], float]:
+    """Return what a step by step cost passes before it feeds on."""
+    if not rounds_each_step:
+        return limits.clip_one
+    return lambda value: float(rounded(limits.clip_one(value), rounding))
 
 
 def _refuse_standstill(curve: CostCurve, place: str) -> None:

@@ -1,229 +1,205 @@
-"""Encounters, tabulated: seconds, chance of success, weight, XP and shown columns over the grid."""
+"""Encounters of one player profile, tabulated: seconds, chance of success, weight, skill XP and shown columns."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.design.base import MOST_XP
-from ramulus.design.source import XpChoice, XpRange
+from ramulus.design.names import stat_track
 from ramulus.errors import MissingPartError
 from ramulus.formula.functions import Array
+from ramulus.rules.columns import Columns, Index, has_numbers
 from ramulus.rules.evaluating import evaluate_at, fault
-from ramulus.rules.grid import Grid, Index, has_numbers
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-
-FIXED, RANGE, CHOICE = 0, 1, 2
+    from ramulus.rules.stats import StatCurve
 
 
 @dataclass(frozen=True, eq=False)
-class XpTables:
-    """What each source's XP is drawn from.
+class Scene:
+    """One profile over levels × columns, and the names that formulas see there.
 
     Attributes:
-        kind: FIXED, RANGE or CHOICE, shape (S,).
-        fixed: XP by level, shape (L, S); the mean for the other kinds.
-        low, high: ends of a range, shape (S,).
-        first: where a source's outcomes start in the two lists below, shape (S + 1,).
-        outcome: XP of each outcome.
-        up_to: running chance of the outcomes of a source, up to 1.
-        second_moment: mean of XP squared, shape (L, S).
-        highest: the most XP, shape (L, S).
+        design: the design.
+        profile: the profile's name.
+        columns: the levels and columns.
+        names: arrays by name that broadcast to (L, C); constants are numbers.
     """
 
-    kind: Index
-    fixed: Array
-    low: Array
-    high: Array
-    first: Index
-    outcome: Array
-    up_to: Array
-    second_moment: Array
-    highest: Array
+    design: Design
+    profile: str
+    columns: Columns
+    names: Mapping[str, Array]
+
+    def evaluated(self, place: str, value: float | str, columns: Index) -> Array:
+        """Return a number or formula over some columns; it may fail where a source is closed."""
+        whole = len(self.columns.source_of)
+        names = {
+            name: array[..., columns] if array.ndim == 2 and array.shape[-1] == whole else array
+            for name, array in self.names.items()
+        }
+        # A formula may fail at levels where the source is closed; nobody meets it there.
+        return evaluate_at(place, value, names, self.columns.open[:, columns])
+
+    def refuse(self, place: str, values: Array, bad: NDArray[np.bool_], word: str, allowed: str, code: str) -> None:
+        """Raise a DesignError at the first bad value of an open source."""
+        bad = bad & self.columns.open
+        if bad.any():
+            level, column = (int(axis[0]) for axis in np.nonzero(bad))
+            there = f"level {self.columns.levels[level]:g}{self.whom}"
+            found = f"{word} of {values[level, column]:.6g} at {there} with source {self.columns.source_at(column)!r}"
+            raise fault(place, found, allowed, code)
+
+    @property
+    def whom(self) -> str:
+        """Words that name the profile, where the design has profiles."""
+        return f" for {self.profile!r}" if self.design.players else ""
 
 
-@dataclass(frozen=True, eq=False)
+def make_scene(design: Design, profile: str, columns: Columns, stats: Mapping[str, StatCurve]) -> Scene:
+    """Return a profile's scene: every name that a formula may read there.
+
+    Args:
+        design: the design.
+        profile: the profile's name.
+        columns: the levels and columns.
+        stats: the profile's stats.
+    """
+    level = columns.levels[:, None]
+    source_level = np.array([source.level for source in design.sources.values()], dtype=np.float64)
+    source_level = source_level[columns.source_of][None, :]
+    names = {name: np.asarray(value, dtype=np.float64) for name, value in design.constants.items()}
+    names.update(level=level, source_level=source_level, gap=level - source_level)
+    names["skill_level"] = columns.skill_level[None, :]
+    names.update({number: values[None, :] for number, values in columns.numbers.items()})
+    names.update({name: _stat_over(design, columns, curve) for name, curve in stats.items()})
+    names.update({name: np.asarray(value, dtype=float) for name, value in design.profile(profile).traits.items()})
+    return Scene(design, profile, columns, names)
+
+
+def _stat_over(design: Design, columns: Columns, curve: StatCurve) -> Array:
+    """Return a stat over levels × columns; a skill's stat is known in the columns that have a level of that skill."""
+    track = stat_track(design, design.stats[curve.name])
+    if track == design.main_track_name:
+        return curve.values[:, None]
+    mine = np.array(columns.skill_track, dtype=object)[columns.source_of] == track
+    index = np.where(mine, columns.skill_level - curve.levels[0], 0).astype(np.int64)
+    return np.where(mine, curve.values[index], np.nan)[None, :]
+
+
 class EncounterTables:
-    """Everything about one encounter that depends on profile, level and column.
+    """What an encounter of one profile takes, by level and column; each table is made when first asked for.
 
     Attributes:
-        seconds: time of an attempt, before variation and the player's own pace, shape (P, L, C).
-        success: chance of success, shape (P, L, C).
-        weight: how often a source is met against the others, 0 where closed, shape (P, L, C).
-        xp: what XP is drawn from.
-        skill_xp: XP for the skill that a source practises, shape (L, C).
-        shown: the author's further columns, each (P, L, C), not a number where a source lacks a number.
+        scene: the profile, levels and columns.
     """
 
-    seconds: Array
-    success: Array
-    weight: Array
-    xp: XpTables
-    skill_xp: Array
-    shown: dict[str, Array]
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
 
+    def _by_source(self, key: str, default: float | str | None) -> Array:
+        """Evaluate a source's own number or formula where it has one, and the encounter's for all others."""
+        columns, design = self.scene.columns, self.scene.design
+        values = np.ones(columns.shape)
+        shared = [i for i, source in enumerate(design.sources.values()) if getattr(source, key) is None]
+        for index, (name, source) in enumerate(design.sources.items()):
+            if index not in shared:
+                mine = columns.of([index])
+                values[:, mine] = self.scene.evaluated(f"sources.{name}.{key}", getattr(source, key), mine)
+        if shared and default is not None:
+            mine = columns.of(shared)
+            values[:, mine] = self.scene.evaluated(f"encounter.{key}", default, mine)
+        return values
 
-def encounter_tables(grid: Grid) -> EncounterTables:
-    """Tabulate the encounters of a design.
+    def _refuse(self, key: str, values: Array, bad: NDArray[np.bool_], word: str, allowed: str, code: str) -> None:
+        for index, (name, source) in enumerate(self.scene.design.sources.items()):
+            own = getattr(source, key) is not None
+            here = bad & (self.scene.columns.source_of == index)
+            self.scene.refuse(f"sources.{name}.{key}" if own else f"encounter.{key}", values, here, word, allowed, code)
 
-    Raises:
-        MissingPartError: nothing says how long an encounter with some source takes.
-        DesignError: a time is negative, a chance is outside 0 … 1, a weight is negative, or all are 0 at a level.
-    """
-    return EncounterTables(
-        _seconds(grid),
-        _success(grid),
-        _weight(grid),
-        xp_tables(grid.design, grid.levels),
-        _skill_xp(grid),
-        _shown(grid),
-    )
+    @cached_property
+    def seconds(self) -> Array:
+        """Time of an attempt, before variation and the player's own factor, shape (L, C).
 
+        Raises:
+            MissingPartError: nothing says how long an encounter with some source takes.
+            DesignError: a time is negative, or its formula fails.
+        """
+        default = self.scene.design.encounters.seconds
+        if default is None and any(source.seconds is None for source in self.scene.design.sources.values()):
+            raise MissingPartError(
+                "encounter.seconds", "the time of an encounter", '[encounter]\nseconds = "20 + level"'
+            )
+        values = self._by_source("seconds", default)
+        self._refuse("seconds", values, values < 0, "a time", "0 seconds or more", "negative-time")
+        return np.where(self.scene.columns.open, values, 0.0)
 
-def _by_source(grid: Grid, key: str, default: float | str | None) -> Array:
-    """Evaluate a source's own number or formula where it has one, and the encounter's for all others."""
-    values = np.ones(grid.shape)
-    shared: list[int] = []
-    for index, name in enumerate(grid.sources):
-        own = getattr(grid.design.sources[name], key)
-        if own is None:
-            shared.append(index)
-        else:
-            columns = grid.columns_of([index])
-            values[:, :, columns] = _evaluated(grid, f"sources.{name}.{key}", own, columns)
-    if shared and default is not None:
-        columns = grid.columns_of(shared)
-        values[:, :, columns] = _evaluated(grid, f"encounter.{key}", default, columns)
-    return values
+    @cached_property
+    def success(self) -> Array:
+        """Chance of success, shape (L, C).
 
+        Raises:
+            DesignError: a chance is outside 0 … 1, or its formula fails.
+        """
+        values = self._by_source("success", self.scene.design.encounters.success)
+        outside = (values < 0) | (values > 1)
+        self._refuse("success", values, outside, "a chance", "0 … 1 (clip it)", "chance-outside")
+        return np.where(self.scene.columns.open, values, 0.0)
 
-def _evaluated(grid: Grid, place: str, value: float | str, columns: Index) -> Array:
-    # A formula may fail at levels where the source is closed; nobody meets it there.
-    where = grid.open[None][:, :, columns]
-    return evaluate_at(place, value, grid.names_for(columns), where)
+    @cached_property
+    def weight(self) -> Array:
+        """How often a source is met against the others, 0 where it is closed, shape (L, C).
 
+        Raises:
+            DesignError: a weight is negative, or all are 0 at a level, or the formula fails.
+        """
+        columns, design = self.scene.columns, self.scene.design
+        everything = np.arange(len(columns.source_of))
+        values = np.ones(columns.shape) * self.scene.evaluated("encounter.weight", design.encounters.weight, everything)
+        self.scene.refuse("encounter.weight", values, values < 0, "a weight", "0 or more", "negative-weight")
+        own = np.array([source.weight for source in design.sources.values()], dtype=np.float64)
+        values = np.where(columns.open, values * own[columns.source_of], 0.0)
+        lost = columns.open.any(axis=1) & (values.sum(axis=1) == 0)
+        if lost.any():
+            level = columns.levels[lost][0]
+            found = f"sources are open at level {level:g}{self.scene.whom}, and all their weights are 0"
+            raise fault("encounter.weight", found, "a weight above 0 for one of them", "all-weights-zero")
+        return values
 
-def _place(grid: Grid, key: str, column: int) -> str:
-    name = grid.sources[int(grid.source_of[column])]
-    own = getattr(grid.design.sources[name], key) is not None and key != "weight"
-    return f"sources.{name}.{key}" if own else f"encounter.{key}"
+    @cached_property
+    def skill_xp(self) -> Array:
+        """XP for the skill that a source practises, before multipliers, shape (L, C).
 
+        Raises:
+            DesignError: an amount is negative or too large, or its formula fails.
+        """
+        columns = self.scene.columns
+        values = np.zeros(columns.shape)
+        for index, (name, source) in enumerate(self.scene.design.sources.items()):
+            if source.skill_xp is None:
+                continue
+            mine, place = columns.of([index]), f"sources.{name}.skill_xp"
+            values[:, mine] = self.scene.evaluated(place, source.skill_xp, mine)
+            outside = ~((values[:, mine] >= 0) & (values[:, mine] <= MOST_XP)) & columns.open[:, mine]
+            if outside.any():
+                raise fault(place, f"{values[:, mine][outside][0]:.6g} XP", f"0 … {MOST_XP} XP")
+        return np.where(np.isfinite(values), np.clip(values, 0, MOST_XP), 0.0)
 
-def _refuse(grid: Grid, key: str, values: Array, bad: NDArray[np.bool_], word: str, allowed: str, code: str) -> None:
-    bad = bad & grid.open
-    if bad.any():
-        p, level, column = (int(axis[0]) for axis in np.nonzero(bad))
-        who = f" for {grid.profiles[p]!r}" if grid.profiles[p] else ""
-        source = grid.sources[int(grid.source_of[column])]
-        found = f"{word} of {values[p, level, column]:.6g} at level {grid.levels[level]:g}{who} with source {source!r}"
-        raise fault(_place(grid, key, column), found, allowed, code)
-
-
-def _seconds(grid: Grid) -> Array:
-    encounter = grid.design.encounter
-    default = encounter.seconds if encounter else None
-    if default is None and any(source.seconds is None for source in grid.design.sources.values()):
-        raise MissingPartError("encounter.seconds", "the time of an encounter", '[encounter]\nseconds = "20 + level"')
-    values = _by_source(grid, "seconds", default)
-    _refuse(grid, "seconds", values, values < 0, "a time", "0 seconds or more", "negative-time")
-    return np.where(grid.open, values, 0.0)
-
-
-def _success(grid: Grid) -> Array:
-    encounter = grid.design.encounter
-    values = _by_source(grid, "success", encounter.success if encounter else 1)
-    _refuse(grid, "success", values, (values < 0) | (values > 1), "a chance", "0 … 1 (clip it)", "chance-outside")
-    return np.where(grid.open, values, 0.0)
-
-
-def _weight(grid: Grid) -> Array:
-    encounter = grid.design.encounter
-    everything = np.arange(len(grid.source_of))
-    values = np.ones(grid.shape) * _evaluated(
-        grid, "encounter.weight", encounter.weight if encounter else 1, everything
-    )
-    _refuse(grid, "weight", values, values < 0, "a weight", "0 or more", "negative-weight")
-    own = np.array([source.weight for source in grid.design.sources.values()], dtype=np.float64)
-    values = np.where(grid.open, values * own[grid.source_of], 0.0)
-    _refuse_all_zero(grid, values)
-    return values
-
-
-def _refuse_all_zero(grid: Grid, weight: Array) -> None:
-    lost = grid.open.any(axis=1) & (weight.sum(axis=2) == 0)
-    if lost.any():
-        p, level = (int(axis[0]) for axis in np.nonzero(lost))
-        who = f" for {grid.profiles[p]!r}" if grid.profiles[p] else ""
-        found = f"sources are open at level {grid.levels[level]:g}{who}, and all their weights are 0"
-        raise fault("encounter.weight", found, "a weight above 0 for one of them", "all-weights-zero")
-
-
-def xp_tables(design: Design, levels: Array) -> XpTables:
-    """Return what the XP of each source is drawn from, over main-track levels."""
-    count = len(design.sources)
-    kind, low, high = np.zeros(count, np.int64), np.zeros(count), np.zeros(count)
-    fixed, square, highest = (np.zeros((len(levels), count)) for _ in range(3))
-    first, outcome, up_to = [0], [], []
-    for index, (name, source) in enumerate(design.sources.items()):
-        xp = source.xp
-        if isinstance(xp, XpRange):
-            kind[index], low[index], high[index] = RANGE, xp.low, xp.high
-            mean, spread = (xp.low + xp.high) / 2, ((xp.high - xp.low + 1) ** 2 - 1) / 12
-            fixed[:, index], square[:, index], highest[:, index] = mean, mean**2 + spread, xp.high
-        elif isinstance(xp, XpChoice):
-            kind[index] = CHOICE
-            amounts, chances = np.array(xp.one_of, dtype=np.float64).T
-            outcome += amounts.tolist()
-            up_to += [*np.cumsum(chances)[:-1].tolist(), 1.0]
-            fixed[:, index], square[:, index] = (amounts * chances).sum(), (amounts**2 * chances).sum()
-            highest[:, index] = amounts.max()
-        else:
-            fixed[:, index] = _fixed_xp(design, name, xp, levels)
-            square[:, index], highest[:, index] = fixed[:, index] ** 2, fixed[:, index]
-        first.append(len(outcome))
-    return XpTables(kind, fixed, low, high, np.array(first), np.array(outcome), np.array(up_to), square, highest)
-
-
-def _fixed_xp(design: Design, name: str, xp: float | str, levels: Array) -> Array:
-    source = design.sources[name]
-    low = -np.inf if source.from_level is None else source.from_level
-    high = np.inf if source.to_level is None else source.to_level
-    inside = (levels >= low) & (levels <= high)
-    names = {**design.constants, "level": levels, "source_level": float(source.level)}
-    values = np.broadcast_to(evaluate_at(f"sources.{name}.xp", xp, names, inside), levels.shape)
-    outside = ((values < 0) | (values > MOST_XP)) & inside
-    if outside.any():
-        at = int(np.nonzero(outside)[0][0])
-        raise fault(f"sources.{name}.xp", f"{values[at]:.6g} XP at level {levels[at]:g}", f"0 … {MOST_XP} XP")
-    return np.where(inside, values, 0.0)
-
-
-def _skill_xp(grid: Grid) -> Array:
-    values = np.zeros(grid.shape[1:])
-    for index, name in enumerate(grid.sources):
-        amount = grid.design.sources[name].skill_xp
-        if amount is None:
-            continue
-        columns = grid.columns_of([index])
-        place = f"sources.{name}.skill_xp"
-        values[:, columns] = _evaluated(grid, place, amount, columns)[0] if isinstance(amount, str) else amount
-        outside = (values[:, columns] < 0) | (values[:, columns] > MOST_XP)
-        if outside.any():
-            raise fault(place, f"{values[:, columns][outside][0]:.6g} XP", f"0 … {MOST_XP} XP")
-    return values
-
-
-def _shown(grid: Grid) -> dict[str, Array]:
-    encounter = grid.design.encounter
-    shown: dict[str, Array] = {}
-    for name, text in encounter.show.items() if encounter else ():
-        having = [i for i, s in enumerate(grid.sources) if has_numbers(grid.design, grid.design.sources[s], text)]
-        columns = grid.columns_of(having)
-        shown[name] = np.full(grid.shape, np.nan)
-        shown[name][:, :, columns] = _evaluated(grid, f"encounter.show.{name}", text, columns)
-    return shown
+    @cached_property
+    def shown(self) -> dict[str, Array]:
+        """The author's further columns, each (L, C), not a number where a source lacks a number."""
+        columns, design = self.scene.columns, self.scene.design
+        shown: dict[str, Array] = {}
+        for name, text in design.encounters.show.items():
+            having = [i for i, source in enumerate(design.sources.values()) if has_numbers(design, source, text)]
+            mine = columns.of(having)
+            shown[name] = np.full(columns.shape, np.nan)
+            shown[name][:, mine] = self.scene.evaluated(f"encounter.show.{name}", text, mine)
+        return shown

@@ -1,29 +1,40 @@
-"""The ledger: what one award does, and all that it has done. The reference for the overflow rule."""
+"""The ledger: what one award does, and all that it has done."""
 
 from __future__ import annotations
 
-import hashlib
-import json
-import math
-import operator
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
-from ramulus.errors import AwardError, SavedLedgerError, UnknownNameError
+from ramulus.errors import AwardError, SavedLedgerError
 from ramulus.rules.bar import Bar
-from ramulus.rules.costs import cost_curve
+from ramulus.rules.ledger_saving import fingerprint, restore, saved
+from ramulus.rules.listeners import Listener, Listeners
 from ramulus.rules.outcomes import AwardOutcome, LedgerEvent, LossOutcome
-from ramulus.rules.stats import points_granted
-from ramulus.rules.xp_units import cost_units, from_units, plain_number, units_per_xp
+from ramulus.rules.overflow import book_award, book_loss, threshold
+from ramulus.rules.tabulation import tabulated
+from ramulus.rules.xp_units import as_units, from_units, plain_number
 
 if TYPE_CHECKING:
     from ramulus.design import Design
 
-EVENTS = ("level_up", "reached_cap", "wasted", "lost_level")
-SAVE_FORMAT = 1
-Listener = Callable[["Ledger", LedgerEvent], object]
+
+@dataclass(slots=True)
+class Account:
+    """What a ledger keeps, in units; levels count from 0, the start level."""
+
+    level: int
+    peak: int
+    xp: int
+    points: float
+    baseline: int
+    earned: int = 0
+    lost: int = 0
+    wasted: int = 0
+
+    def balanced(self, costs: Sequence[int]) -> bool:
+        """Whether everything earned is accounted for."""
+        return self.baseline + self.earned - self.lost == sum(costs[: self.level]) + self.xp + self.wasted
 
 
 class Ledger:
@@ -55,106 +66,88 @@ class Ledger:
     def __init__(
         self, design: Design, track: str | None = None, *, level: int | None = None, xp: float | None = None
     ) -> None:
-        curve = cost_curve(design, track)
-        self._set_rules(design, curve.track)
-        self._scale = units_per_xp(curve)
-        self._costs: list[int] = cost_units(curve, self._scale).tolist()
-        # XP is counted in whole units, so "exceeded" is one unit more than "reached".
-        self._thresholds = [cost + self._exceeded for cost in self._costs]
-        self.bar = Bar(tuple(self._costs), self._scale, self.start_level, self._at_cap)
-        self._totals: list[int] = np.concatenate([[0], np.cumsum(self._costs, dtype=np.int64)]).tolist()
-        self._granted = [plain_number(points) for points in points_granted(design, curve.track).tolist()]
-        self._listeners: list[tuple[str, Listener]] = []
-        self._start(level, xp)
+        self.tables = tabulated(design).track(track)
+        self.track, self._rule = self.tables.name, self.tables.overflow
+        self.start_level, self.max_level = self.tables.track.start_level, self.tables.track.max_level
+        self._scale, self._thresholds = self._rule.scale, self.tables.thresholds
+        self.bar = Bar(tuple(self._rule.costs), self._scale, self.start_level, self.tables.track.overflow.at_cap)
+        self._listeners = Listeners()
+        self.account = self._opened(level, xp)
 
-    def _set_rules(self, design: Design, name: str) -> None:
-        track = design.track(name)
-        overflow = track.overflow
-        self.track = name
-        self.start_level, self.max_level = track.start_level, track.max_level
-        self._start_xp, self._start_points = track.start_xp, track.start_points
-        self._may_drop = track.may_drop_levels
-        self._carry, self._carry_limit = overflow.carry, overflow.carry_limit
-        self._exceeded = overflow.threshold == "exceeded"
-        self._most_ups = 1 if overflow.level_ups_per_award == "one" else self.max_level
-        self._whole, self._at_cap = overflow.whole_xp, overflow.at_cap
-        self._plain_carry = overflow.carry == 1 and overflow.carry_limit is None
-        self._rules = track.model_dump(mode="json", exclude={"cost"})
-
-    def _start(self, level: int | None, xp: float | None) -> None:
+    def _opened(self, level: int | None, xp: float | None) -> Account:
         level = self.start_level if level is None else level
         if not self.start_level <= level <= self.max_level:
-            raise AwardError(
-                f"level {level} is outside the track {self.track!r}: {self.start_level} … {self.max_level}"
-            )
+            found = f"level {level} is outside the track {self.track!r}: {self.start_level} … {self.max_level}"
+            raise AwardError(found)
         if xp is None:
-            xp = self._start_xp if level == self.start_level else 0
-        units = self._units(xp, "the starting XP")
-        if level < self.max_level and units >= self._thresholds[level - self.start_level]:
-            cost = from_units(self._costs[level - self.start_level], self._scale)
-            raise AwardError(f"{xp:g} XP at level {level} would pay for it ({cost:g} XP) at once")
-        self._level = self._peak = level
-        self._xp = units
-        self._earned = self._lost = self._wasted = 0
-        self._baseline = self._totals[level - self.start_level] + units
-        self._points = self._start_points + self._granted[level - self.start_level]
+            xp = self.tables.track.start_xp if level == self.start_level else 0
+        units, index = as_units(xp, self._scale, "the starting XP"), level - self.start_level
+        if level < self.max_level and units >= threshold(self._rule, index):
+            raise AwardError(f"{xp:g} XP at level {level} would pay for it ({self.bar.cost(level):g} XP) at once")
+        points = self.tables.track.start_points + plain_number(float(self.tables.granted[index]))
+        return Account(index, index, units, points, sum(self._rule.costs[:index]) + units)
 
     # --- state -------------------------------------------------------------------------------------------------
 
     @property
     def level(self) -> int:
         """The level."""
-        return self._level
+        return self.start_level + self.account.level
+
+    @property
+    def peak_level(self) -> int:
+        """The highest level ever held."""
+        return self.start_level + self.account.peak
 
     @property
     def xp(self) -> float:
         """Progress inside the level, XP."""
-        return from_units(self._xp, self._scale)
+        return from_units(self.account.xp, self._scale)
 
     @property
     def points(self) -> float:
         """Points to spend."""
-        return self._points
+        return self.account.points
 
     @property
     def earned(self) -> float:
         """All XP ever awarded."""
-        return from_units(self._earned, self._scale)
+        return from_units(self.account.earned, self._scale)
 
     @property
     def lost(self) -> float:
         """All XP that losses have taken."""
-        return from_units(self._lost, self._scale)
+        return from_units(self.account.lost, self._scale)
 
     @property
     def wasted(self) -> float:
         """All XP lost to overflow and the cap."""
-        return from_units(self._wasted, self._scale)
+        return from_units(self.account.wasted, self._scale)
 
     @property
     def baseline(self) -> float:
         """XP that the starting state stands for."""
-        return from_units(self._baseline, self._scale)
+        return from_units(self.account.baseline, self._scale)
 
     @property
     def costs_paid(self) -> float:
         """XP that the levels held have cost, from the start level."""
-        return from_units(self._totals[self._level - self.start_level], self._scale)
+        return from_units(sum(self._rule.costs[: self.account.level]), self._scale)
 
     @property
     def cost(self) -> float:
         """XP from this level to the next; not a number at the cap."""
-        return self.bar.cost(self._level)
+        return self.bar.cost(self.level)
 
     @property
     def progress(self) -> float:
         """The bar: XP over cost, 0 … 1. At a cap that discards, the bar is full."""
-        return self.bar.progress(self._level, self._xp)
+        return self.bar.progress(self.level, self.account.xp)
 
     @property
     def label(self) -> str:
         """The bar's text, such as ``Level 7 · 218 / 640``."""
-        return self.bar.label(self._level, self._xp)
+        return self.bar.label(self.level, self.account.xp)
 
     # --- awards and losses -------------------------------------------------------------------------------------
 
@@ -170,62 +163,39 @@ class Ledger:
         Raises:
             AwardError: the amount is no finite number ≥ 0; nothing has changed.
         """
-        units = amount * self._scale if type(amount) is int and amount >= 0 else self._units(amount, "an award")
-        before, wasted_before = self._level, self._wasted
-        self._earned += units
-        self._xp += units
-        if before == self.max_level or self._xp >= self._thresholds[before - self.start_level]:
-            self._climb()
-        kept = self._xp if self._level > before else 0
-        wasted = self._wasted - wasted_before
-        outcome = AwardOutcome(
-            self.bar, amount, (before, self._level), (kept, wasted, self._xp, self._earned), self._points
+        units = (
+            amount * self._scale if type(amount) is int and amount >= 0 else as_units(amount, self._scale, "an award")
         )
-        if self._listeners and (wasted or self._level > before):
-            self._tell(self._award_events(before, outcome.wasted))
+        account = self.account
+        before, kept, wasted = account.level, 0, 0
+        account.earned += units
+        if account.xp + units < self._thresholds[before]:
+            account.xp += units
+        else:
+            account.level, account.xp, wasted = book_award(self._rule, before, account.xp, units)
+            account.wasted += wasted
+            kept = account.xp if account.level > before else 0
+            self._grant_new_levels()
+        levels = (self.start_level + before, self.start_level + account.level)
+        outcome = AwardOutcome(self.bar, amount, levels, (kept, wasted, account.xp, account.earned), account.points)
+        if self._listeners.any and (wasted or account.level > before):
+            self._listeners.tell(self, self._award_events(levels[0], outcome.wasted))
         return outcome
-
-    def _climb(self) -> None:
-        """Raise levels while the XP reaches their cost, then do what the cap does."""
-        ups = 0
-        while self._level < self.max_level and ups < self._most_ups:
-            index = self._level - self.start_level
-            if self._xp < self._thresholds[index]:
-                break
-            excess = self._xp - self._costs[index]
-            kept = self._kept(excess)
-            self._wasted += excess - kept
-            self._xp = kept
-            self._level += 1
-            ups += 1
-        if self._level == self.max_level:
-            self._settle_at_cap()
-        self._grant_new_levels()
-
-    def _kept(self, excess: int) -> int:
-        """Return the part of an overflow that is kept, in units."""
-        if self._plain_carry:
-            return excess - excess % self._scale if self._whole else excess
-        kept = float(excess) / self._scale * self._carry
-        if self._carry_limit is not None and self._level + 1 < self.max_level:
-            next_cost = float(self._costs[self._level + 1 - self.start_level]) / self._scale
-            kept = min(kept, self._carry_limit * next_cost)
-        return min(math.floor(kept) * self._scale if self._whole else round(kept * self._scale), excess)
-
-    def _settle_at_cap(self) -> None:
-        if self._at_cap == "discard":
-            self._wasted += self._xp
-            self._xp = 0
-        elif self._at_cap == "fill" and self._xp > self._costs[-1]:
-            self._wasted += self._xp - self._costs[-1]
-            self._xp = self._costs[-1]
 
     def _grant_new_levels(self) -> None:
         """Grant the points of levels reached for the first time; a level won back grants none again."""
-        if self._level > self._peak:
-            start = self.start_level
-            self._points += self._granted[self._level - start] - self._granted[self._peak - start]
-            self._peak = self._level
+        account, granted = self.account, self.tables.granted
+        if account.level > account.peak:
+            account.points += plain_number(float(granted[account.level] - granted[account.peak]))
+            account.peak = account.level
+
+    def _award_events(self, before: int, wasted: float) -> list[LedgerEvent]:
+        events = [LedgerEvent("level_up", level) for level in range(before + 1, self.level + 1)]
+        if before < self.level == self.max_level:
+            events.append(LedgerEvent("reached_cap", self.level))
+        if wasted:
+            events.append(LedgerEvent("wasted", self.level, wasted))
+        return events
 
     def lose(self, amount: float) -> LossOutcome:
         """Take XP away; what cannot be taken is forgiven. Points are not taken back.
@@ -233,21 +203,14 @@ class Ledger:
         Raises:
             AwardError: the amount is no finite number ≥ 0; nothing has changed.
         """
-        units = self._units(amount, "a loss")
-        before = self._level
-        left = units - min(units, self._xp)
-        self._xp -= units - left
-        while left and self._may_drop and self._level > self.start_level:
-            self._level -= 1
-            cost = self._costs[self._level - self.start_level]
-            taken = min(left, cost)
-            self._xp = cost - taken
-            left -= taken
-        self._lost += units - left
-        levels = range(before - 1, self._level - 1, -1)
-        self._tell([LedgerEvent("lost_level", level) for level in levels])
-        taken_xp = from_units(units - left, self._scale)
-        return LossOutcome(amount, taken_xp, before - self._level, self._level, self.xp, self.label)
+        units, account = as_units(amount, self._scale, "a loss"), self.account
+        before = self.level
+        account.level, account.xp, taken = book_loss(self._rule, account.level, account.xp, units)
+        account.lost += taken
+        self._listeners.tell(
+            self, [LedgerEvent("lost_level", level) for level in range(before - 1, self.level - 1, -1)]
+        )
+        return LossOutcome(amount, from_units(taken, self._scale), before - self.level, self.level, self.xp, self.label)
 
     # --- points ------------------------------------------------------------------------------------------------
 
@@ -257,9 +220,9 @@ class Ledger:
         Raises:
             AwardError: the points are no finite number ≥ 0; nothing has changed.
         """
-        self._units(points, "a grant of points")
-        self._points += points
-        return self._points
+        as_units(points, self._scale, "a grant of points")
+        self.account.points += points
+        return self.account.points
 
     def spend(self, points: float) -> float:
         """Spend points and return how many are left.
@@ -267,11 +230,11 @@ class Ledger:
         Raises:
             AwardError: the points are no finite number ≥ 0, or there are fewer; nothing has changed.
         """
-        self._units(points, "a payment")
-        if points > self._points:
-            raise AwardError(f"a payment of {points:g} points, and there are {self._points:g}")
-        self._points -= points
-        return self._points
+        as_units(points, self._scale, "a payment")
+        if points > self.account.points:
+            raise AwardError(f"a payment of {points:g} points, and there are {self.account.points:g}")
+        self.account.points -= points
+        return self.account.points
 
     # --- listeners ---------------------------------------------------------------------------------------------
 
@@ -286,9 +249,7 @@ class Ledger:
         Raises:
             UnknownNameError: there is no such event.
         """
-        if event not in EVENTS:
-            raise UnknownNameError("event", event, EVENTS)
-        self._listeners.append((event, listener))
+        self._listeners.add(event, listener)
 
     def unsubscribe(self, event: str, listener: Listener) -> None:
         """Stop calling a listener; the earliest of several subscriptions goes.
@@ -296,42 +257,13 @@ class Ledger:
         Raises:
             AwardError: it is not subscribed.
         """
-        try:
-            self._listeners.remove((event, listener))
-        except ValueError:
-            raise AwardError(f"{listener!r} does not listen for {event!r}") from None
-
-    def _award_events(self, before: int, wasted: float) -> list[LedgerEvent]:
-        events = [LedgerEvent("level_up", level) for level in range(before + 1, self._level + 1)]
-        if before < self._level == self.max_level:
-            events.append(LedgerEvent("reached_cap", self._level))
-        if wasted:
-            events.append(LedgerEvent("wasted", self._level, wasted))
-        return events
-
-    def _tell(self, events: list[LedgerEvent]) -> None:
-        errors = []
-        for event in events:
-            for kind, listener in list(self._listeners):
-                if kind == event.kind:
-                    try:
-                        listener(self, event)
-                    except Exception as error:
-                        errors.append(error)
-        if len(errors) == 1:
-            raise errors[0]
-        if errors:
-            raise ExceptionGroup("several listeners failed; the ledger is complete", errors)
+        self._listeners.remove(event, listener)
 
     # --- saving ------------------------------------------------------------------------------------------------
 
     def to_dict(self) -> dict[str, Any]:
         """Return the state as plain data, with a fingerprint of the rules it was made under."""
-        return {
-            "format": SAVE_FORMAT, "track": self.track, "rules": self.fingerprint, "level": self._level,
-            "peak_level": self._peak, "xp": self.xp, "points": self._points, "earned": self.earned,
-            "lost": self.lost, "wasted": self.wasted, "baseline": self.baseline,
-        }  # fmt: skip
+        return saved(self)
 
     @classmethod
     def from_dict(cls, design: Design, data: Mapping[str, Any]) -> Ledger:
@@ -340,41 +272,16 @@ class Ledger:
         Raises:
             SavedLedgerError: the state was saved under other rules or costs, or is damaged.
         """
-        try:
-            ledger = cls(design, str(data["track"]))
-            if data["format"] != SAVE_FORMAT:
-                raise SavedLedgerError(f"saved in format {data['format']!r}; this is format {SAVE_FORMAT}")
-            if data["rules"] != ledger.fingerprint:
-                raise SavedLedgerError(
-                    f"saved under another design: the costs or rules of track {ledger.track!r} differ "
-                    f"(rules {data['rules']}, now {ledger.fingerprint})"
-                )
-            ledger._restore(data)
-        except (KeyError, TypeError, AttributeError, UnknownNameError, AwardError) as error:
-            raise SavedLedgerError(f"a damaged saved ledger ({type(error).__name__}: {error})") from None
+        if not isinstance(data, Mapping) or data.get("track") not in design.tracks:
+            raise SavedLedgerError("a damaged saved ledger, or one of a track that the design does not have")
+        ledger = cls(design, data["track"])
+        restore(ledger, data)
         return ledger
-
-    def _restore(self, data: Mapping[str, Any]) -> None:
-        self._level, self._peak = operator.index(data["level"]), operator.index(data["peak_level"])
-        self._xp = self._units(data["xp"], "xp")
-        self._earned, self._lost = self._units(data["earned"], "earned"), self._units(data["lost"], "lost")
-        self._wasted = self._units(data["wasted"], "wasted")
-        self._baseline = self._units(data["baseline"], "baseline")
-        self._units(data["points"], "points")
-        self._points = data["points"]
-        in_range = self.start_level <= self._level <= self._peak <= self.max_level
-        if not in_range or not self._balanced():
-            raise SavedLedgerError("a damaged saved ledger: level, XP, earned, lost and wasted do not add up")
-
-    def _balanced(self) -> bool:
-        paid = self._totals[self._level - self.start_level]
-        return self._baseline + self._earned - self._lost == paid + self._xp + self._wasted
 
     @property
     def fingerprint(self) -> str:
         """A short hash of the costs and rules, to tell saves of another design."""
-        text = json.dumps([self._rules, self._scale, self._costs, self._granted], sort_keys=True)
-        return hashlib.sha256(text.encode()).hexdigest()[:16]
+        return fingerprint(self.tables)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Ledger) and self.to_dict() == other.to_dict()
@@ -382,19 +289,7 @@ class Ledger:
     __hash__ = None  # type: ignore[assignment]
 
     def __repr__(self) -> str:
-        return f"<Ledger {self.track}: {self.label}, {self._points:g} points>"
+        return f"<Ledger {self.track}: {self.label}, {self.points:g} points>"
 
     def _repr_html_(self) -> str:
         return f"<b>{self.track}</b> {self.label} <progress value='{self.progress:.4f}'></progress>"
-
-    def _units(self, amount: Any, what: str) -> int:
-        """Return an amount in units, or raise an AwardError before anything has changed."""
-        if type(amount) is int and amount >= 0:
-            return amount * self._scale
-        try:
-            number = float(amount) if not isinstance(amount, bool | str | bytes) else math.nan
-        except (TypeError, ValueError, OverflowError):
-            number = math.nan
-        if not (math.isfinite(number) and number >= 0):
-            raise AwardError(f"{what} of {amount!r}; allowed: a finite number of 0 or more")
-        return int(number) * self._scale if number.is_integer() else round(number * self._scale)

@@ -3,85 +3,98 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.formula import parse
 from ramulus.formula.functions import Array
 from ramulus.rules.evaluating import evaluate_at, fault
-from ramulus.rules.grid import Grid
-from ramulus.rules.rounding import rounded
+from ramulus.rules.limits import open_levels
 
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.multiplier import Multiplier
+    from ramulus.rules.encounter_tables import Scene
 
 
-MOST_AMOUNTS = 100_000
+@dataclass(frozen=True, eq=False)
+class Company:
+    """Who shares an encounter with the player.
+
+    Attributes:
+        leader_level: the level of the party's leader, broadcasting to (L, C); None for the player's own level.
+        size: how many share the encounter.
+        shares: where a member may share an encounter, broadcasting to (L, C); None where the source is open.
+    """
+
+    leader_level: float | None = None
+    size: int = 1
+    shares: NDArray[np.bool_] | None = None
 
 
-def rule_factors(
-    grid: Grid, *, for_skill: bool = False, leader_level: Array | float | None = None, party_size: int = 1
-) -> list[Array]:
-    """Return the factor of each rule over the grid, not a number where the rule does not apply.
+ALONE = Company()
+
+
+def rule_factors(scene: Scene, *, for_skill: bool = False, company: Company = ALONE) -> list[Array]:
+    """Return the factor of each rule over a scene, not a number where the rule does not apply.
 
     Args:
-        grid: the grid.
+        scene: the profile, levels and columns.
         for_skill: whether the award is to the skill that a source practises, not to the main track.
-        leader_level: the level of a party's leader, broadcasting to the grid (default: the player's own).
-        party_size: how many share an encounter.
+        company: who shares the encounter.
 
     Returns:
-        One array (P, L, C) a rule, in file order, as if every timed rule were on.
+        One array (L, C) a rule, in file order, as if every timed rule were on.
 
     Raises:
         DesignError: a factor is below 0 or not finite where it applies.
     """
-    names: dict[str, Any] = dict(grid.names)
-    names["leader_level"] = names["level"] if leader_level is None else leader_level
-    names["party_size"] = np.float64(party_size)
-    return [_factor(grid, index, rule, names, for_skill) for index, rule in enumerate(grid.design.multipliers)]
+    names: dict[str, Any] = dict(scene.names)
+    names["leader_level"] = names["level"] if company.leader_level is None else np.float64(company.leader_level)
+    names["party_size"] = np.float64(company.size)
+    judged = scene.columns.open if company.shares is None else company.shares
+    rules = enumerate(scene.design.multipliers)
+    return [_factor(scene, index, rule, names, _applies(scene, rule, for_skill), judged) for index, rule in rules]
 
 
-def _factor(grid: Grid, index: int, rule: Multiplier, names: Mapping[str, Array], for_skill: bool) -> Array:
-    applies = _applies(grid, rule, for_skill)
+def _factor(
+    scene: Scene, index: int, rule: Multiplier, names: Mapping[str, Array], applies: NDArray[np.bool_],
+    judged: NDArray[np.bool_],
+) -> Array:  # fmt: skip
+    shape = scene.columns.shape
     if not applies.any():
-        return np.full(grid.shape, np.nan)
+        return np.full(shape, np.nan)
     place = f"multipliers[{index}]"
-    where = applies & grid.open
+    where = applies & judged
     if rule.bands is not None:
         against = evaluate_at(f"{place}.against", rule.against or "", names, where)
-        factor = _banded(rule.bands, against)
-        place += ".bands"
+        factor, place = _banded(rule.bands, against), f"{place}.bands"
     else:
-        factor = evaluate_at(f"{place}.factor", rule.factor or 0, names, where)
-        place += ".factor"
-    factor = np.broadcast_to(factor, grid.shape)
-    _refuse_negative(grid, place, rule, factor, where)
+        factor, place = evaluate_at(f"{place}.factor", rule.factor or 0, names, where), f"{place}.factor"
+    factor = np.broadcast_to(factor, shape)
+    _refuse_negative(scene, place, rule, factor, where)
     return np.where(applies, np.where(np.isfinite(factor), factor, 1.0), np.nan)
 
 
-def _refuse_negative(grid: Grid, place: str, rule: Multiplier, factor: Array, where: NDArray[np.bool_]) -> None:
+def _refuse_negative(scene: Scene, place: str, rule: Multiplier, factor: Array, where: NDArray[np.bool_]) -> None:
     negative = (factor < 0) & where
     if negative.any():
-        p, level, column = (int(axis[0]) for axis in np.nonzero(negative))
-        source = grid.sources[int(grid.source_of[column])]
-        found = (
-            f"{rule.name!r} is {factor[p, level, column]:.6g} at level {grid.levels[level]:g} with source {source!r}"
-        )
+        level, column = (int(axis[0]) for axis in np.nonzero(negative))
+        there = f"level {scene.columns.levels[level]:g} with source {scene.columns.source_at(column)!r}"
+        found = f"{rule.name!r} is {factor[level, column]:.6g} at {there}"
         raise fault(place, found, "a factor of 0 or more", "negative-factor")
 
 
-def _applies(grid: Grid, rule: Multiplier, for_skill: bool) -> NDArray[np.bool_]:
-    """Whether a rule applies, shape (P, L, C); hours aside."""
-    design = grid.design
-    by_profile = np.array([rule.players is None or name in rule.players for name in grid.profiles])
-    low = -np.inf if rule.from_level is None else rule.from_level
-    high = np.inf if rule.to_level is None else rule.to_level
-    by_level = (grid.levels >= low) & (grid.levels <= high)
-    by_source = np.array([_selects(design, rule, name, for_skill) for name in grid.sources])[grid.source_of]
-    return np.asarray(by_profile[:, None, None] & by_level[None, :, None] & by_source[None, None, :])
+def _applies(scene: Scene, rule: Multiplier, for_skill: bool) -> NDArray[np.bool_]:
+    """Whether a rule applies, shape (L, C); hours aside."""
+    columns = scene.columns
+    mine = rule.players is None or scene.profile in rule.players
+    by_level = open_levels(rule).hold(columns.levels)
+    by_source = np.array([_selects(scene.design, rule, name, for_skill) for name in columns.sources])
+    return np.asarray(mine & by_level[:, None] & by_source[columns.source_of][None, :])
 
 
 def _selects(design: Design, rule: Multiplier, name: str, for_skill: bool) -> bool:
@@ -102,8 +115,23 @@ def _banded(bands: list[list[float]], against: Array) -> Array:
     return factor
 
 
-def stacked(design: Design, factors: list[Array], on: Iterable[int]) -> Array:
-    """Return the product of the rules that are on, each group of "add" or "best" at its first rule's place.
+@dataclass(frozen=True, eq=False)
+class Link:
+    """One factor of a product: a rule of its own, or the rules that "add" or "best" takes together.
+
+    Attributes:
+        stack: how the rules stack.
+        rules: their indices.
+        factor: what they come to; 1 where none applies.
+    """
+
+    stack: str
+    rules: tuple[int, ...]
+    factor: Array
+
+
+def links(design: Design, factors: list[Array], on: Iterable[int]) -> list[Link]:
+    """Return the factors of the rules that are on, in file order; each group stands at its first rule's place.
 
     Args:
         design: the design.
@@ -114,16 +142,23 @@ def stacked(design: Design, factors: list[Array], on: Iterable[int]) -> Array:
         DesignError: "add" rules add up to a factor below 0.
     """
     active = sorted(on)
-    product = np.ones(factors[0].shape) if factors else np.ones(1)
-    done: set[str] = set()
+    found: list[Link] = []
     for index in active:
         stack = design.multipliers[index].stack
         if stack == "multiply":
-            product = product * np.where(np.isnan(factors[index]), 1.0, factors[index])
-        elif stack not in done:
-            done.add(stack)
-            group = np.stack([factors[i] for i in active if design.multipliers[i].stack == stack])
-            product = product * (_added(group, index) if stack == "add" else _best(group))
+            found.append(Link(stack, (index,), np.where(np.isnan(factors[index]), 1.0, factors[index])))
+        elif stack not in [link.stack for link in found]:
+            group = tuple(i for i in active if design.multipliers[i].stack == stack)
+            together = np.stack([factors[i] for i in group])
+            found.append(Link(stack, group, _added(together, index) if stack == "add" else _best(together)))
+    return found
+
+
+def product_of(chain: list[Link], shape: tuple[int, ...]) -> Array:
+    """Return what the links come to, in the given shape."""
+    product = np.ones(shape)
+    for link in chain:
+        product = product * link.factor
     return product
 
 
@@ -140,19 +175,12 @@ def _best(group: Array) -> Array:
     return np.where(np.isneginf(best), 1.0, best)
 
 
-def always_on(design: Design) -> tuple[int, ...]:
+def always_on(design: Design) -> frozenset[int]:
     """Return the indices of the rules that hold at any hour."""
-    return tuple(index for index, rule in enumerate(design.multipliers) if not rule.timed)
+    return frozenset(index for index, rule in enumerate(design.multipliers) if not rule.timed)
 
 
-def award_of(design: Design, xp: Array | float, product: Array | float) -> Array:
-    """Return the award on success: the XP drawn times the product, rounded, and never below the least award."""
-    award = rounded(xp * product, design.awards.rounding)
-    return np.maximum(award, design.awards.least_award)
-
-
-def whole_amounts(low: float, high: float) -> Array:
-    """Return the whole numbers from low to high; of very many, ten thousand evenly spread."""
-    if high - low <= MOST_AMOUNTS:
-        return np.arange(low, high + 1)
-    return np.floor(np.linspace(low, high, 10_001))
+def reads_leader(rule: Multiplier) -> bool:
+    """Whether a rule's formula reads `leader_level`."""
+    texts = (rule.factor, rule.against)
+    return any(isinstance(text, str) and "leader_level" in parse(text).names for text in texts)

@@ -1,52 +1,99 @@
-"""Stats by level, with the upgrades that a player profile has bought by then."""
+"""Stats by level, in stages: grown, upgraded by what a player profile has bought, settled within limits."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from graphlib import CycleError, TopologicalSorter
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ramulus.design.names import stat_track
-from ramulus.errors import DesignError, Problem
-from ramulus.formula import parse
+from ramulus.formula import Step, number_text, parse
 from ramulus.formula.functions import Array, power
 from ramulus.rules.curves import through_points
 from ramulus.rules.evaluating import evaluate_at, fault
-from ramulus.rules.rounding import rounded
+from ramulus.rules.limits import Limits
+from ramulus.rules.rounding import rounded, rounding_steps
+from ramulus.rules.working import Working, of_formula, of_number
 
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.stat import Stat, Upgrade
 
-MOST_PURCHASES = 100_000
+_FORMS = {
+    "per_level": "base + per_level * (level - start_level)",
+    "growth": "base * growth ** (level - start_level)",
+}
 
 
-def stat_table(design: Design, player: str | None = None) -> dict[str, Array]:
-    """Return every stat over the levels of its track.
+@dataclass(frozen=True, eq=False)
+class Bought:
+    """What one upgrade does to a stat: its ranks by level, and the stat after it."""
+
+    name: str
+    upgrade: Upgrade
+    ranks: Array
+    before: Array
+    after: Array
+
+    def steps(self, index: int) -> list[Step]:
+        """Return the working at a level: a line where any rank is held."""
+        if not self.ranks[index]:
+            return []
+        rank = number_text(float(self.ranks[index]))
+        add, factor = self.upgrade.add, self.upgrade.factor
+        effect = f"+ {number_text(add)} * {rank}" if add is not None else f"* {number_text(factor or 1)} ** {rank}"
+        put_in = f"{number_text(float(self.before[index]))} {effect}"
+        return [Step(f"{self.name}, rank {rank}", put_in, float(self.after[index]))]
+
+
+@dataclass(frozen=True, eq=False)
+class StatCurve:
+    """One stat over the levels of its track, and how it came about.
+
+    Attributes:
+        name: the stat's name.
+        levels: the levels of its track, start to cap, shape (n,).
+        grown: the value by growth alone, shape (n,).
+        bought: the upgrades that change it, in the order of the file.
+        values: the value after upgrades, limits and rounding, shape (n,).
+    """
+
+    name: str
+    levels: Array
+    grown: Array
+    bought: tuple[Bought, ...]
+    values: Array
+    limits: Limits
+    rounding: str
+    _working: Callable[[int], Working]
+
+    def working(self, level: int) -> Working:
+        """Return how the value at a level came about, stage by stage."""
+        index = level - int(self.levels[0])
+        lines = [step for bought in self.bought for step in bought.steps(index)]
+        upgraded = float(self.bought[-1].after[index] if self.bought else self.grown[index])
+        lines += self.limits.steps(upgraded)
+        lines += rounding_steps(self.name, self.limits.clip_one(upgraded), self.rounding)
+        return self._working(index).then(*lines)
+
+
+def stat_curves(design: Design, ranks: Mapping[str, Array]) -> dict[str, StatCurve]:
+    """Compute every stat over the levels of its track.
 
     Args:
         design: the design.
-        player: the profile whose upgrades count (default: no upgrades).
-
-    Returns:
-        For each stat an array over its track's levels, start to cap.
+        ranks: the ranks of upgrades held by level; none for a player without upgrades.
 
     Raises:
         DesignError: a stat's formula fails, stats depend on each other in a circle, or values are missing.
     """
-    ranks = upgrade_ranks(design, player) if player is not None else {}
-    values: dict[str, Array] = {}
+    curves: dict[str, StatCurve] = {}
     for name in _in_order(design):
-        stat = design.stats[name]
-        track = design.track(stat_track(design, stat))
-        levels = np.arange(track.start_level, track.max_level + 1, dtype=np.float64)
-        with np.errstate(over="ignore", invalid="ignore"):  # What is not finite becomes an error of ours below.
-            grown = np.broadcast_to(_grown(design, name, stat, levels, values), levels.shape)
-            upgraded = _upgraded(design, name, grown, ranks)
-        values[name] = _finite(name, _settled(stat, upgraded), levels)
-    return {name: values[name] for name in design.stats}
+        curves[name] = _curve(design, name, ranks, {key: curve.values for key, curve in curves.items()})
+    return {name: curves[name] for name in design.stats}
 
 
 def _in_order(design: Design) -> list[str]:
@@ -65,23 +112,65 @@ def _used_stats(design: Design, stat: Stat) -> list[str]:
     return [name for name in names if name in design.stats]
 
 
-def _grown(design: Design, name: str, stat: Stat, levels: Array, others: Mapping[str, Array]) -> Array:
-    steps = levels - levels[0]
-    base = np.float64(0 if stat.base is None else stat.base)
-    match stat.way:
-        case "per_level":
-            return np.asarray(base + np.float64(stat.per_level or 0) * steps)
-        case "growth":
-            return base * power(np.float64(stat.growth or 0), steps)
-        case "formula":
-            names = {**design.constants, **others, "level": levels, "start_level": levels[0], "base": base}
-            return evaluate_at(f"stats.{name}.formula", stat.formula or "", names)
-        case "values":
-            return _listed(name, stat.values or [], len(levels))
-        case "points":
-            curve = through_points(f"stats.{name}.points", stat.points or [], stat.between, levels, "error")
-            return curve * base if stat.of == "base" else curve
-    return np.full(len(levels), base)
+def _curve(design: Design, name: str, ranks: Mapping[str, Array], others: Mapping[str, Array]) -> StatCurve:
+    stat = design.stats[name]
+    track = design.track(stat_track(design, stat))
+    levels = np.arange(track.start_level, track.max_level + 1, dtype=np.float64)
+    limits = Limits.of(stat.at_least, stat.at_most)
+    with np.errstate(over="ignore", invalid="ignore"):  # What is not finite becomes an error of ours below.
+        grown, working = _grown(design, name, levels, others)
+        grown = np.broadcast_to(grown, levels.shape)
+        bought = _upgraded(design, name, grown, ranks)
+        values = rounded(limits.clip(bought[-1].after if bought else grown), stat.rounding)
+    if not np.isfinite(values).all():
+        at = int(np.nonzero(~np.isfinite(values))[0][0])
+        raise fault(f"stats.{name}", f"{values[at]} at level {levels[at]:g}", "a finite value", "formula-not-finite")
+    return StatCurve(name, levels, grown, bought, values, limits, stat.rounding, working)
+
+
+def _grown(
+    design: Design, name: str, levels: Array, others: Mapping[str, Array]
+) -> tuple[Array, Callable[[int], Working]]:
+    """Return a stat by growth alone, and how its value at a place in the levels came about."""
+    stat = design.stats[name]
+    if text := stat.formula or _FORMS.get(stat.way):
+        return _by_formula(design, name, text, levels, others)
+    if stat.values is not None:
+        values = _listed(name, stat.values, len(levels))
+        words = f"the value listed for level {levels[0]:g}, {levels[0] + 1:g}, …"
+        return values, lambda i: of_number(f"values[{i}]", words, float(values[i]), note=f"for level {levels[i]:g}")
+    if stat.points is not None:
+        return _through_points(stat, name, levels)
+    return np.full(len(levels), float(stat.base or 0)), lambda i: of_number("base", "base", float(stat.base or 0))
+
+
+def _by_formula(
+    design: Design, name: str, text: str, levels: Array, others: Mapping[str, Array]
+) -> tuple[Array, Callable[[int], Working]]:
+    stat = design.stats[name]
+    own = {key: float(value) for key in ("base", "per_level", "growth") if (value := getattr(stat, key)) is not None}
+    fixed = {**design.constants, **own, "start_level": float(levels[0])}
+    values = evaluate_at(f"stats.{name}.formula", text, {**fixed, **others, "level": levels})
+
+    def working(index: int) -> Working:
+        there = {key: float(array[index]) for key, array in others.items() if len(array) > index}
+        return of_formula(text, {**fixed, **there, "level": float(levels[index])})
+
+    return values, working
+
+
+def _through_points(stat: Stat, name: str, levels: Array) -> tuple[Array, Callable[[int], Working]]:
+    curve = through_points(f"stats.{name}.points", stat.points or [], stat.between, levels, "error")
+    if stat.of != "base":
+        return curve.values, lambda i: curve.working(levels[i])
+    base = float(stat.base or 0)
+    values = curve.values * base
+
+    def working(index: int) -> Working:
+        put_in = f"{number_text(float(curve.values[index]))} * {number_text(base)}"
+        return curve.working(levels[index]).then(Step("points * base", put_in, float(values[index])))
+
+    return values, working
 
 
 def _listed(name: str, values: list[float], wanted: int) -> Array:
@@ -91,95 +180,13 @@ def _listed(name: str, values: list[float], wanted: int) -> Array:
     return np.array(values[:wanted], dtype=np.float64)
 
 
-def _upgraded(design: Design, name: str, values: Array, ranks: Mapping[str, Array]) -> Array:
+def _upgraded(design: Design, name: str, values: Array, ranks: Mapping[str, Array]) -> tuple[Bought, ...]:
+    found = []
     for key, upgrade in design.upgrades.items():
         if upgrade.stat == name and key in ranks:
-            if upgrade.add is not None:
-                values = values + upgrade.add * ranks[key]
-            else:
-                values = values * power(np.float64(upgrade.factor or 1), ranks[key])
-    return values
-
-
-def _finite(name: str, values: Array, levels: Array) -> Array:
-    if not np.isfinite(values).all():
-        at = int(np.nonzero(~np.isfinite(values))[0][0])
-        raise fault(f"stats.{name}", f"{values[at]} at level {levels[at]:g}", "a finite value", "formula-not-finite")
-    return values
-
-
-def _settled(stat: Stat, values: Array) -> Array:
-    low = -np.inf if stat.at_least is None else stat.at_least
-    high = np.inf if stat.at_most is None else stat.at_most
-    return rounded(np.clip(values, low, high), stat.rounding)
-
-
-def upgrade_ranks(design: Design, player: str) -> dict[str, Array]:
-    """Return the ranks of each upgrade that a profile holds at each level of the main track.
-
-    A profile buys in the order of its `spends`, repeated, and saves for the next one when short; so what it buys
-    depends on the points it has been granted alone. An upgrade at its last rank is passed over.
-
-    Returns:
-        For each upgrade an array over the main track's levels, start to cap.
-
-    Raises:
-        DesignError: an upgrade changes a stat of another track than the main one.
-    """
-    _refuse_other_tracks(design)
-    track = design.main_track_name
-    points = design.track(track).start_points + points_granted(design, track)
-    prices, bought = _shopping_list(design, design.player(player).spends, float(points.max()))
-    # The tolerance lets prices such as 0.1 add up to the points granted for them.
-    count = np.searchsorted(np.cumsum(prices) * (1 - 1e-12), points, side="right")
-    return {
-        name: np.concatenate([[0], np.cumsum([item == name for item in bought])]).astype(np.float64)[count]
-        for name in design.upgrades
-    }
-
-
-def _shopping_list(design: Design, spends: list[str], points: float) -> tuple[list[float], list[str]]:
-    """Return what is bought one after the other until the points run out: prices and names."""
-    ranks = dict.fromkeys(spends, 0)
-    prices: list[float] = []
-    bought: list[str] = []
-    spent = 0.0
-    while spent <= points and len(bought) < MOST_PURCHASES:
-        before = len(bought)
-        for name in spends:
-            upgrade = design.upgrades[name]
-            if upgrade.max_rank is None or ranks[name] < upgrade.max_rank:
-                ranks[name] += 1
-                spent += upgrade.price
-                prices.append(upgrade.price)
-                bought.append(name)
-        if len(bought) == before:
-            break
-    return prices, bought
-
-
-def _refuse_other_tracks(design: Design) -> None:
-    problems = [
-        Problem(f"upgrades.{name}.stat", f"{upgrade.stat!r} follows another track than the main one",
-                "a stat of the main track, whose points pay for it")
-        for name, upgrade in design.upgrades.items()
-        if _track_of_upgrade(design, upgrade) != design.main_track_name
-    ]  # fmt: skip
-    if problems:
-        raise DesignError(problems)
-
-
-def _track_of_upgrade(design: Design, upgrade: Upgrade) -> str:
-    return stat_track(design, design.stats[upgrade.stat])
-
-
-def points_granted(design: Design, track: str) -> Array:
-    """Return the points granted from the start level up to each level of a track, shape (levels,)."""
-    what = design.track(track)
-    reached = np.arange(what.start_level + 1, what.max_level + 1, dtype=np.float64)
-    place = f"tracks.{track}.points_per_level"
-    names = {**design.constants, "level": reached}
-    each = np.broadcast_to(evaluate_at(place, what.points_per_level, names), reached.shape)
-    if (each < 0).any():
-        raise fault(place, f"{each[each < 0][0]:g} points at level {reached[each < 0][0]:g}", "0 or more points")
-    return np.concatenate([[0.0], np.cumsum(each)])
+            held = ranks[key]
+            effect = upgrade.factor or 1
+            after = values + upgrade.add * held if upgrade.add is not None else values * power(np.float64(effect), held)
+            found.append(Bought(key, upgrade, held, values, after))
+            values = after
+    return tuple(found)

@@ -1,100 +1,99 @@
-"""Tabulate, then play: everything that depends only on profile, level, skill level, source and active rules.
+"""Tabulate once, then read: everything of a design that depends on no chance, computed on first use and kept.
 
-The gain and effort tables, the expected pace and the simulation read these very arrays.
+Below this file nobody reads a formula, a model or a file again: tables, checks, figures and kernels read these very
+arrays, so that a number which two views show cannot differ.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from ramulus.formula.functions import Array
-from ramulus.rules.encounters import CHOICE, RANGE, EncounterTables, encounter_tables
-from ramulus.rules.grid import Grid, make_grid
-from ramulus.rules.multipliers import always_on, award_of, rule_factors, stacked, whole_amounts
-from ramulus.rules.rounding import rounded
+from ramulus.rules.columns import Columns, columns_of
+from ramulus.rules.encounter_tables import Scene, make_scene
+from ramulus.rules.lazily import Lazily
+from ramulus.rules.multipliers import always_on
+from ramulus.rules.points import upgrade_ranks
+from ramulus.rules.profile_tables import ProfileTables, Rules
+from ramulus.rules.stats import StatCurve, stat_curves
+from ramulus.rules.track_tables import TrackTables
+from ramulus.rules.xp_laws import XpLaw, law_of
 
 if TYPE_CHECKING:
     from ramulus.design import Design
 
 
-@dataclass(frozen=True, eq=False)
-class Tables:
-    """The tables of a design over its grid of profiles × levels × columns."""
+class Tabulation:
+    """A design in numbers.
 
-    grid: Grid
-    encounter: EncounterTables
+    Attributes:
+        design: the design.
+        tracks: tables of each track, by name.
+        profiles: tables of each player profile, by name.
+    """
+
+    def __init__(self, design: Design) -> None:
+        self.design = design
+        self.tracks: Lazily[str, TrackTables] = Lazily(lambda name: TrackTables(design, name))
+        self.profiles: Lazily[str, ProfileTables] = Lazily(lambda name: ProfileTables(self, name))
+        self._ranks: Lazily[str, dict[str, Array]] = Lazily(
+            lambda player: upgrade_ranks(design, player, self.main.granted)
+        )
+        self._stats: Lazily[str | None, dict[str, StatCurve]] = Lazily(
+            lambda player: stat_curves(design, {} if player is None else self.ranks(player))
+        )
 
     @property
-    def design(self) -> Design:
-        """The design."""
-        return self.grid.design
+    def main(self) -> TrackTables:
+        """The tables of the main track."""
+        return self.tracks[self.design.main_track_name]
+
+    def track(self, name: str | None = None) -> TrackTables:
+        """Return the tables of a track (default: the main one).
+
+        Raises:
+            UnknownNameError: there is no such track.
+        """
+        return self.tracks[name or self.design.main_track_name]
+
+    def profile(self, name: str | None = None) -> ProfileTables:
+        """Return the tables of a player profile (default: the first one).
+
+        Raises:
+            UnknownNameError: there is no such profile.
+        """
+        return self.profiles[name or next(iter(self.design.profiles))]
+
+    def ranks(self, player: str) -> dict[str, Array]:
+        """Return the ranks of each upgrade that a profile holds, over the main track's levels."""
+        return self._ranks[player]
+
+    def stats(self, player: str | None = None) -> dict[str, StatCurve]:
+        """Return every stat over the levels of its track, with the upgrades of a profile (default: none bought)."""
+        return self._stats[player]
 
     @cached_property
-    def factors(self) -> list[Array]:
-        """The factor of each rule on main-track awards, (P, L, C) each, not a number where it does not apply."""
-        return rule_factors(self.grid)
+    def columns(self) -> Columns:
+        """The sources, and the skill levels that they depend on, as columns."""
+        return columns_of(self.design)
 
     @cached_property
-    def skill_factors(self) -> list[Array]:
-        """The factor of each rule on skill awards."""
-        return rule_factors(self.grid, for_skill=True)
+    def laws(self) -> list[XpLaw]:
+        """What each source's XP is drawn from."""
+        levels = self.columns.levels
+        return [law_of(source.xp, self.design, name, levels) for name, source in self.design.sources.items()]
 
-    def product(self, on: Iterable[int] | None = None) -> Array:
-        """Return the product of the rules that are on (default: those that hold at any hour), (P, L, C)."""
-        rules = always_on(self.design) if on is None else on
-        return np.broadcast_to(stacked(self.design, self.factors, rules), self.grid.shape)
+    @cached_property
+    def always_on(self) -> Rules:
+        """The multipliers that hold at any hour."""
+        return always_on(self.design)
 
-    def skill_product(self, on: Iterable[int] | None = None) -> Array:
-        """Return the product of the rules that are on, for skill awards, (P, L, C)."""
-        rules = always_on(self.design) if on is None else on
-        return np.broadcast_to(stacked(self.design, self.skill_factors, rules), self.grid.shape)
-
-    def skill_award(self, on: Iterable[int] | None = None) -> Array:
-        """Return the award to the skill that a source practises, on success, (P, L, C)."""
-        return rounded(self.encounter.skill_xp * self.skill_product(on), self.design.awards.rounding)
-
-    def mean_award(self, product: Array, share: float = 1.0) -> Array:
-        """Return the mean award on success, (P, L, C); with a share below 1, what a failure still pays."""
-        xp = self.encounter.xp
-        source_of = self.grid.source_of
-        result = self._paid(xp.fixed[:, source_of][None], product, share)
-        for index in np.nonzero(xp.kind != 0)[0]:
-            columns = self.grid.columns_of([int(index)])
-            part = product[:, :, columns]
-            if xp.kind[index] == RANGE:
-                result[:, :, columns] = self._mean_of_range(float(xp.low[index]), float(xp.high[index]), part, share)
-            elif xp.kind[index] == CHOICE:
-                result[:, :, columns] = self._mean_of_choice(int(index), part, share)
-        return result
-
-    def _paid(self, xp: Array, product: Array, share: float) -> Array:
-        if share == 1.0:
-            return award_of(self.design, xp, product)
-        return rounded(xp * product * share, self.design.awards.rounding)
-
-    def _mean_of_range(self, low: float, high: float, product: Array, share: float) -> Array:
-        amounts = whole_amounts(low, high)
-        return np.asarray(np.mean([self._paid(np.asarray(amount), product, share) for amount in amounts], axis=0))
-
-    def _mean_of_choice(self, index: int, product: Array, share: float) -> Array:
-        xp = self.encounter.xp
-        span = slice(int(xp.first[index]), int(xp.first[index + 1]))
-        chances = np.diff(xp.up_to[span], prepend=0.0)
-        paid = [self._paid(np.asarray(amount), product, share) for amount in xp.outcome[span]]
-        return np.tensordot(chances, np.stack(paid), axes=1)
+    def scene(self, profile: str) -> Scene:
+        """Return the names that formulas see, for a profile over levels and columns."""
+        return make_scene(self.design, profile, self.columns, self.stats(profile))
 
 
-def make_tables(design: Design, profiles: list[str] | None = None) -> Tables:
-    """Tabulate a design for some player profiles (default: all).
-
-    Raises:
-        MissingPartError: sources, or the time of an encounter, are missing.
-        DesignError: a formula fails somewhere, or gives what its place does not allow.
-    """
-    grid = make_grid(design, profiles)
-    return Tables(grid, encounter_tables(grid))
+def tabulated(design: Design) -> Tabulation:
+    """Return the tabulation of a design, made on first use and kept with it."""
+    return design.derived(Tabulation)

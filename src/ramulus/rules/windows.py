@@ -59,7 +59,7 @@ def calendar_day(player: Player, seconds: Array) -> Array:
 
 def timeline(design: Design, player: Player, hours: float) -> Timeline:
     """Return which multipliers are on when, for a profile over some played hours."""
-    always = frozenset(always_on(design))
+    always = always_on(design)
     spans: list[tuple[int, float, float]] = []
     for index, rule in enumerate(design.multipliers):
         if rule.timed and player.has_schedule:

@@ -6,14 +6,19 @@ millionths it gives 7. The unit grows to a whole XP as totals near 2**50, so eve
 
 from __future__ import annotations
 
+import math
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.errors import AwardError
 from ramulus.formula.functions import Array
 from ramulus.rules.costs import CostCurve
 from ramulus.rules.evaluating import fault
 
 FINEST = 6
+MOST_SUM = 2**62  # What whole numbers of 63 bits hold, with room for one more addition.
 MOST_UNITS = 2**50  # So that the sum over a chunk of a thousand players still fits 63 bits.
 
 
@@ -28,7 +33,7 @@ def to_units(xp: Array, scale: int) -> NDArray[np.int64]:
     return np.rint(np.asarray(xp, dtype=np.float64) * scale).astype(np.int64)
 
 
-def cost_units(curve: CostCurve, scale: int) -> NDArray[np.int64]:
+def cost_units(curve: CostCurve, scale: int) -> list[int]:
     """Return a track's costs in units; one finer than a unit is a whole one, so that no level is free.
 
     Raises:
@@ -37,7 +42,7 @@ def cost_units(curve: CostCurve, scale: int) -> NDArray[np.int64]:
     if curve.totals[-1] * scale > 2.0**62:
         found = f"{curve.totals[-1]:.6g} XP in all"
         raise fault(f"tracks.{curve.track}.cost", found, "at most 2**62 XP to award", "total-beyond-exact")
-    return np.maximum(to_units(curve.costs, scale), 1)
+    return [int(cost) for cost in np.maximum(to_units(curve.costs, scale), 1)]
 
 
 def from_units(units: int, scale: int) -> float:
@@ -49,3 +54,47 @@ def from_units(units: int, scale: int) -> float:
 def plain_number(value: float) -> float:
     """Return a number as an `int` where it is whole."""
     return int(value) if float(value).is_integer() else value
+
+
+def as_units(amount: object, scale: int, what: str) -> int:
+    """Return an amount of XP in units.
+
+    Raises:
+        AwardError: the amount is no finite number of 0 or more.
+    """
+    if type(amount) is int and amount >= 0:
+        return amount * scale
+    try:
+        number = float(amount) if not isinstance(amount, bool | str | bytes) else math.nan  # type: ignore[arg-type]
+    except (TypeError, ValueError, OverflowError):
+        number = math.nan
+    if not (math.isfinite(number) and number >= 0):
+        raise AwardError(f"{what} of {amount!r}; allowed: a finite number of 0 or more")
+    return int(number) * scale if number.is_integer() else round(number * scale)
+
+
+def units_of(xp: float, scale: int) -> int:
+    """Return one amount of XP in units, the nearest; plain numbers only, so that a kernel compiles it."""
+    return round(xp * scale)
+
+
+def fitting(numbers: list[int]) -> NDArray[Any]:
+    """Return whole numbers as int64 where they and their sum fit, else as Python's own."""
+    return np.array(numbers, dtype=np.int64 if sum(numbers) < MOST_SUM else object)
+
+
+def whole_where_whole(values: NDArray[Any]) -> NDArray[Any]:
+    """Return numbers as whole ones where all of them are, else as float64."""
+    if values.dtype.kind in "iu":
+        return values
+    if values.dtype.kind == "f":
+        whole = np.isfinite(values).all() and (values == np.floor(values)).all() and (np.abs(values) < 2**53).all()
+        return values.astype(np.int64) if whole else values
+    numbers = values.tolist()
+    whole = all(isinstance(n, int) or n.is_integer() for n in numbers)
+    return fitting([int(n) for n in numbers]) if whole else values.astype(np.float64)
+
+
+def in_xp(units: NDArray[Any], scale: int) -> NDArray[Any]:
+    """Return units as XP: whole numbers where all are whole."""
+    return (units / scale).astype(np.float64) if (units % scale).any() else whole_where_whole(units // scale)

@@ -1,0 +1,140 @@
+"""The overflow rule: what an award or a loss does to a level and the XP in it.
+
+These are plain functions over plain numbers. The ledger calls them as Python, with whole numbers of any size; the
+kernels compile the very same source. Levels count from 0, the start level; XP is in the whole units of `xp_units`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+if TYPE_CHECKING:
+    from ramulus.design.track import Track
+
+DISCARD, FILL, BANK = 0, 1, 2
+_AT_CAP = {"discard": DISCARD, "fill": FILL, "bank": BANK}
+NO_LIMIT = -1.0
+_NO_END = 2**40
+
+
+class Overflow(NamedTuple):
+    """The costs of one track and its rules at a threshold, as numbers.
+
+    Attributes:
+        costs: units from each level to the next, a list or an array; those of this track start at `first`.
+        first: where they start.
+        cap: how many there are, which is the level of the cap.
+        scale: units in one XP.
+        carry: the share of an excess that is kept.
+        carry_limit: the most that is kept, as a share of the next cost; NO_LIMIT is none.
+        more: units by which XP must exceed a cost: 0, or 1 where a cost must be exceeded.
+        most_ups: how many levels one award may raise.
+        whole: whether what is kept is whole XP.
+        at_cap: DISCARD, FILL or BANK.
+        may_drop: whether a loss may take levels.
+    """
+
+    costs: Any
+    first: int
+    cap: int
+    scale: int
+    carry: float
+    carry_limit: float
+    more: int
+    most_ups: int
+    whole: bool
+    at_cap: int
+    may_drop: bool
+
+
+def overflow_of(track: Track, costs: Sequence[int], scale: int) -> Overflow:
+    """Return the rule of a track whose costs in units are known."""
+    rules = track.overflow
+    return Overflow(
+        costs=costs,
+        first=0,
+        cap=len(costs),
+        scale=scale,
+        carry=float(rules.carry),
+        carry_limit=NO_LIMIT if rules.carry_limit is None else float(rules.carry_limit),
+        more=int(rules.threshold == "exceeded"),
+        most_ups=1 if rules.level_ups_per_award == "one" else _NO_END,
+        whole=rules.whole_xp,
+        at_cap=_AT_CAP[rules.at_cap],
+        may_drop=track.may_drop_levels,
+    )
+
+
+def threshold(rule: Overflow, level: int) -> int:
+    """Return the XP that pays for a level below the cap.
+
+    An award that leaves the XP below it does nothing but add: whoever books many awards may add and compare, and
+    call `book_award` only where the threshold is reached.
+    """
+    return rule.costs[rule.first + level] + rule.more
+
+
+def book_award(rule: Overflow, level: int, xp: int, units: int) -> tuple[int, int, int]:
+    """Book an award; return the level, the XP inside it and what was wasted."""
+    wasted = 0
+    ups = 0
+    xp += units
+    while level < rule.cap and ups < rule.most_ups and xp >= threshold(rule, level):
+        excess = xp - rule.costs[rule.first + level]
+        xp = kept_of(rule, level, excess)
+        wasted += excess - xp
+        level += 1
+        ups += 1
+    if level == rule.cap:
+        room = room_at_cap(rule, xp)
+        wasted += xp - room
+        xp = room
+    return level, xp, wasted
+
+
+def kept_of(rule: Overflow, level: int, excess: int) -> int:
+    """Return the part of an excess past a level's threshold that is kept."""
+    if rule.carry == 1.0 and rule.carry_limit < 0.0:
+        return excess - excess % rule.scale if rule.whole else excess
+    kept = float(excess) / float(rule.scale) * rule.carry
+    if rule.carry_limit >= 0.0 and level + 1 < rule.cap:
+        next_cost = float(rule.costs[rule.first + level + 1]) / float(rule.scale)
+        kept = min(kept, rule.carry_limit * next_cost)
+    units = math.floor(kept) * rule.scale if rule.whole else round(kept * float(rule.scale))
+    return min(units, excess)
+
+
+def room_at_cap(rule: Overflow, xp: int) -> int:
+    """Return what is left of some XP at the cap."""
+    if rule.at_cap == DISCARD:
+        return 0
+    if rule.at_cap == FILL:
+        return min(xp, rule.costs[rule.first + rule.cap - 1])
+    return xp
+
+
+def book_loss(rule: Overflow, level: int, xp: int, units: int) -> tuple[int, int, int]:
+    """Book a loss; return the level, the XP inside it and what was taken."""
+    taken = min(units, xp)
+    xp -= taken
+    left = units - taken
+    while left > 0 and rule.may_drop and level > 0:
+        level -= 1
+        cost = rule.costs[rule.first + level]
+        part = min(left, cost)
+        xp = cost - part
+        left -= part
+        taken += part
+    return level, xp, taken
+
+
+def loss_of_failure(rule: Overflow, level: int, share: float) -> int:
+    """Return the units that a failure takes: a share of the level's cost, whole where XP is whole; 0 at the cap."""
+    if level >= rule.cap:
+        return 0
+    loss = share * (float(rule.costs[rule.first + level]) / float(rule.scale))
+    if rule.whole:
+        loss = math.floor(loss) * 1.0
+    return round(loss * float(rule.scale))

@@ -1,0 +1,136 @@
+"""What an encounter pays: XP drawn, times multipliers, rounded; and what it brings in the mean.
+
+`paid_xp` is the one rule, over plain numbers. The tables here apply it to whole arrays of levels × columns.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.formula.functions import Array
+from ramulus.rules.rounding import round_amount, rounded
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.design.encounter import Awards
+    from ramulus.rules.columns import Columns
+    from ramulus.rules.encounter_tables import EncounterTables
+    from ramulus.rules.xp_laws import XpLaw
+
+MOST_AMOUNTS = 100_000
+
+
+def paid_xp(drawn: float, product: float, won: bool, failure_share: float, rounding: int, least: float) -> float:
+    """Return the XP that an encounter awards.
+
+    A success pays the XP drawn times the product of multipliers, rounded, and never below the least award; a
+    failure a share of it, rounded. Plain numbers only, so that a kernel compiles it.
+    """
+    if won:
+        return max(round_amount(drawn * product, rounding), least)
+    return round_amount(drawn * product * failure_share, rounding)
+
+
+def paid(awards: Awards, drawn: Array | float, product: Array, failure_share: float | None = None) -> Array:
+    """Return `paid_xp` over arrays: of successes, or of failures that pay a share."""
+    if failure_share is None:
+        return np.maximum(rounded(drawn * product, awards.rounding), awards.least_award)
+    return rounded(drawn * product * failure_share, awards.rounding)
+
+
+@dataclass(frozen=True, eq=False)
+class MeanPay:
+    """What an encounter brings one profile in the mean while some rules are on, shape (L, C) each.
+
+    Attributes:
+        design: the design.
+        tables: what an encounter takes.
+        laws: what XP is drawn from, a law a source.
+        product: the product of multipliers.
+        seconds_between: the profile's seconds between encounters.
+    """
+
+    design: Design
+    tables: EncounterTables
+    laws: list[XpLaw]
+    product: Array
+    seconds_between: float
+
+    @property
+    def columns(self) -> Columns:
+        """The levels and columns."""
+        return self.tables.scene.columns
+
+    @cached_property
+    def base(self) -> Array:
+        """Mean XP drawn, before multipliers; not a number where a closed source has none."""
+        base: Array = np.stack([law.mean for law in self.laws], axis=1)[:, self.columns.source_of]
+        return base
+
+    @cached_property
+    def award(self) -> Array:
+        """Mean award of a success."""
+        return self._mean(None)
+
+    @cached_property
+    def consolation(self) -> Array:
+        """Mean award of a failure."""
+        share = float(self.design.encounters.failure.xp_share)
+        return self._mean(share) if share else np.zeros(self.columns.shape)
+
+    def _mean(self, failure_share: float | None) -> Array:
+        result = np.empty(self.columns.shape)
+        for index, law in enumerate(self.laws):
+            mine = self.columns.of([index])
+            total, weights = np.zeros((1, 1)), 0.0
+            for amount, weight in _outcomes(law):
+                total = total + weight * paid(self.design.awards, amount, self.product[:, mine], failure_share)
+                weights += weight
+            result[:, mine] = total / weights
+        return np.where(np.isnan(result), 0.0, result)
+
+    @cached_property
+    def xp(self) -> Array:
+        """Mean XP of an encounter, failures counted."""
+        return np.asarray(self.tables.success * self.award + (1 - self.tables.success) * self.consolation)
+
+    @cached_property
+    def seconds(self) -> Array:
+        """Mean seconds of an encounter, with what a failure adds and the seconds between encounters."""
+        extra = float(self.design.encounters.failure.extra_seconds)
+        return self.tables.seconds + (1 - self.tables.success) * extra + self.seconds_between
+
+    @cached_property
+    def xp_per_hour(self) -> Array:
+        """Mean XP over mean time; not a number where no time passes."""
+        nothing = np.full(self.columns.shape, np.nan)
+        return np.asarray(np.divide(3600 * self.xp, self.seconds, out=nothing, where=self.seconds > 0))
+
+
+def _outcomes(law: XpLaw) -> Iterator[tuple[Array, float]]:
+    """Yield each amount by level, shape (L, 1), with its weight; of very many, ten thousand evenly spread."""
+    if not law.width:
+        for amount, chance in zip(law.amounts, np.diff(law.up_to, prepend=0.0), strict=True):
+            yield np.full((len(law.low), 1), amount), float(chance)
+        return
+    many = law.width > MOST_AMOUNTS
+    for step in np.floor(np.linspace(0, law.width - 1, 10_001)) if many else range(law.width):
+        yield law.low[:, None] + step, 1.0
+
+
+def chance_of(tables: EncounterTables, columns: Array) -> Array:
+    """Return the chance of each source to be the next encounter, one column a source, shape (L, S)."""
+    weight = tables.weight[:, columns]
+    total = weight.sum(axis=1, keepdims=True)
+    return np.asarray(np.divide(weight, total, out=np.zeros_like(weight), where=total > 0))
+
+
+def mix(pay: MeanPay, columns: Array) -> tuple[Array, Array]:
+    """Return mean XP and mean seconds of the next encounter, whichever it is, shape (L,) each."""
+    chance = chance_of(pay.tables, columns)
+    return (chance * pay.xp[:, columns]).sum(axis=1), (chance * pay.seconds[:, columns]).sum(axis=1)

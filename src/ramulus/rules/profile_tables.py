@@ -1,0 +1,100 @@
+"""One player profile, tabulated: what an encounter takes and pays, by level and column, at any hour."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.formula.functions import Array
+from ramulus.rules.encounter_tables import EncounterTables
+from ramulus.rules.lazily import Lazily
+from ramulus.rules.multipliers import ALONE, Company, Link, links, product_of, rule_factors
+from ramulus.rules.pay import MeanPay
+from ramulus.rules.rounding import rounded
+from ramulus.rules.windows import Timeline, timeline
+
+if TYPE_CHECKING:
+    from ramulus.design.player import Player
+    from ramulus.rules.tabulation import Tabulation
+
+Rules = frozenset[int]
+
+
+class Awarding:
+    """The multipliers of one profile in some company: their factors and what they come to.
+
+    Attributes:
+        factors: the factor of each rule on main-track awards, (L, C) each, not a number where it does not apply.
+        skill_factors: the same on skill awards.
+    """
+
+    def __init__(self, profile: ProfileTables, company: Company) -> None:
+        self._profile, self._company = profile, company
+        self._products: Lazily[Rules, Array] = Lazily(lambda on: self._product(self.factors, on))
+        self._skill_products: Lazily[Rules, Array] = Lazily(lambda on: self._product(self.skill_factors, on))
+
+    @cached_property
+    def factors(self) -> list[Array]:
+        """The factor of each rule on main-track awards."""
+        return rule_factors(self._profile.encounters.scene, company=self._company)
+
+    @cached_property
+    def skill_factors(self) -> list[Array]:
+        """The factor of each rule on skill awards."""
+        return rule_factors(self._profile.encounters.scene, for_skill=True, company=self._company)
+
+    def _product(self, factors: list[Array], on: Rules) -> Array:
+        design, shape = self._profile.design, self._profile.encounters.scene.columns.shape
+        return product_of(links(design, factors, on), shape)
+
+    def product(self, on: Rules) -> Array:
+        """Return the product of the rules that are on, for main-track awards, (L, C)."""
+        return self._products[on]
+
+    def skill_award(self, on: Rules, failure_share: float = 1.0) -> Array:
+        """Return the award to the skill that a source practises: of a success, or the share that a failure pays."""
+        exact = self._profile.encounters.skill_xp * self._skill_products[on] * failure_share
+        return rounded(exact, self._profile.design.awards.rounding)
+
+    def chain(self, on: Rules, level: int, column: int) -> list[Link]:
+        """Return the links of the product at one level (an index) and column."""
+        factors = [np.asarray(factor[level, column]) for factor in self.factors]
+        return links(self._profile.design, factors, on)
+
+
+class ProfileTables:
+    """Everything about one profile; each table is made when first asked for.
+
+    Attributes:
+        name: the profile's name.
+        player: what the file says of it.
+        encounters: what an encounter takes.
+        alone: the multipliers of a player alone.
+    """
+
+    def __init__(self, tabulation: Tabulation, name: str) -> None:
+        self.design, self.name = tabulation.design, name
+        self.player: Player = self.design.profile(name)
+        self.encounters = EncounterTables(tabulation.scene(name))
+        self.alone = Awarding(self, ALONE)
+        self._laws = tabulation.laws
+        self._pay: Lazily[Rules, MeanPay] = Lazily(self._mean_pay)
+        self._timelines: Lazily[float, Timeline] = Lazily(lambda hours: timeline(self.design, self.player, hours))
+
+    def _mean_pay(self, on: Rules) -> MeanPay:
+        between = float(self.player.seconds_between)
+        return MeanPay(self.design, self.encounters, self._laws, self.alone.product(on), between)
+
+    def mean_pay(self, on: Rules) -> MeanPay:
+        """Return what an encounter brings in the mean while some rules are on."""
+        return self._pay[on]
+
+    def in_company(self, company: Company) -> Awarding:
+        """Return the multipliers of this profile as a member of a party."""
+        return Awarding(self, company)
+
+    def timeline(self, hours: float) -> Timeline:
+        """Return which multipliers are on when, over some played hours."""
+        return self._timelines[hours]
