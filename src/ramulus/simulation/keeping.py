@@ -1,68 +1,52 @@
-"""Write a simulation result to a file, and read it back."""
+"""What was played, as named arrays and back, for a file."""
 
 from __future__ import annotations
 
-import json
-from pathlib import Path
-from zipfile import BadZipFile
+from collections.abc import Mapping
+from dataclasses import fields
+from typing import Any
 
-import numpy as np
+from numpy.typing import NDArray
 
-from ramulus.design import Design, write_whole
-from ramulus.errors import DataError, DesignError
-from ramulus.simulation.result import ProfileResult, SimulationResult
+from ramulus.simulation.played import Arrivals, Played, PlayedProfile
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
-
-FORMAT = 1
-_SAMPLES = ("seconds", "encounters", "in_level")
+from ramulus.simulation.tally import Totals
 
 
-def save_result(result: SimulationResult, path: Path) -> None:
-    """Write a result; see `SimulationResult.save`."""
-    arrays = {}
-    for index, profile in enumerate(result.profiles.values()):
-        for name in _SAMPLES:
-            sample = getattr(profile, name)
-            kind = "values" if isinstance(sample, WholeSample) else "counts"
-            arrays[f"{index}.{name}.{kind}"] = getattr(sample, kind)
-        arrays[f"{index}.ended"] = profile.ended
-        arrays.update({f"{index}.sums.{name}": part for name, part in profile.sums.items()})
-    about = {
-        "format": FORMAT, "design": result.design.to_dict(), "hours": result.hours, "seed": result.seed,
-        "players": list(result.players.items()),
-    }  # fmt: skip
-    arrays["about"] = np.array(json.dumps(about))
-
-    def write(temporary: Path) -> None:
-        with temporary.open("wb") as stream:
-            np.savez_compressed(stream, **arrays)
-
-    write_whole(path, write)
+def as_arrays(played: Played) -> dict[str, NDArray[Any]]:
+    """Return what was played as arrays by name; profiles and tracks are numbered in their order."""
+    arrays: dict[str, NDArray[Any]] = {}
+    for p, profile in enumerate(played.profiles.values()):
+        for t, arrivals in enumerate(profile.arrivals.values()):
+            for field in fields(Arrivals):
+                sample = getattr(arrivals, field.name)
+                kind = "values" if isinstance(sample, WholeSample) else "counts"
+                arrays[f"{p}.{t}.{field.name}.{kind}"] = getattr(sample, kind)
+        arrays[f"{p}.ended"] = profile.ended
+        arrays.update({f"{p}.totals.{field.name}": getattr(profile.totals, field.name) for field in fields(Totals)})
+    return arrays
 
 
-def load_result(path: Path) -> SimulationResult:
-    """Read a result; see `SimulationResult.load`."""
-    try:
-        with np.load(path, allow_pickle=False) as arrays:
-            about = json.loads(str(arrays["about"]))
-            if about["format"] != FORMAT:
-                raise DataError(f"{path}: saved in format {about['format']!r}; this is format {FORMAT}")
-            names = list(arrays.files)
-            profiles = [
-                _profile(arrays, names, index, name, count) for index, (name, count) in enumerate(about["players"])
-            ]
-            design = Design.from_dict(about["design"])
-    except FileNotFoundError:
-        raise DataError(f"{path}: no such file") from None
-    except (OSError, ValueError, KeyError, TypeError, BadZipFile, DesignError) as error:
-        raise DataError(f"{path}: not a saved simulation result ({type(error).__name__})") from None
-    return SimulationResult(design, profiles, about["hours"], about["seed"])
+def from_arrays(
+    arrays: Mapping[str, NDArray[Any]], players: Mapping[str, int], tracks: list[str], hours: float, seed: int
+) -> Played:
+    """Return what was played from the arrays of `as_arrays`.
+
+    Raises:
+        KeyError: an array is missing.
+    """
+    profiles = {}
+    for p, (name, count) in enumerate(players.items()):
+        arrivals = {track: _arrivals(arrays, f"{p}.{t}") for t, track in enumerate(tracks)}
+        totals = Totals(**{field.name: arrays[f"{p}.totals.{field.name}"] for field in fields(Totals)})
+        profiles[name] = PlayedProfile(name, count, arrivals, arrays[f"{p}.ended"], totals)
+    return Played(profiles, hours, seed)
 
 
-def _profile(arrays: np.lib.npyio.NpzFile, names: list[str], index: int, name: str, players: int) -> ProfileResult:
-    samples: list[Sample] = []
-    for part in _SAMPLES:
-        whole = f"{index}.{part}.values"
-        samples.append(WholeSample(arrays[whole]) if whole in names else BinnedSample(arrays[f"{index}.{part}.counts"]))
-    sums = {key.split(".", 2)[2]: arrays[key] for key in names if key.startswith(f"{index}.sums.")}
-    return ProfileResult(name, players, samples[0], samples[1], samples[2], arrays[f"{index}.ended"], sums)
+def _arrivals(arrays: Mapping[str, NDArray[Any]], place: str) -> Arrivals:
+    return Arrivals(**{field.name: _sample(arrays, f"{place}.{field.name}") for field in fields(Arrivals)})
+
+
+def _sample(arrays: Mapping[str, NDArray[Any]], place: str) -> Sample:
+    whole = f"{place}.values"
+    return WholeSample(arrays[whole]) if whole in arrays else BinnedSample(arrays[f"{place}.counts"])

@@ -25,6 +25,9 @@ _BINS = math.ceil(math.log(_HIGHEST / _LOWEST) / math.log(_RATIO)) + 2
 class Sample(Protocol):
     """One number a player and level, such as the seconds at which it was reached."""
 
+    def over(self, levels: slice) -> Sample:
+        """Return the sample over some of the levels."""
+
     def reached(self) -> Counts:
         """Return how many players have a number at each level, shape (levels,)."""
 
@@ -44,6 +47,10 @@ class WholeSample:
 
     values: Array
     _sorted: Array | None = field(default=None, repr=False)
+
+    def over(self, levels: slice) -> WholeSample:
+        """Return the sample over some of the levels."""
+        return WholeSample(self.values[:, levels])
 
     def reached(self) -> Counts:
         """Return how many players have a number at each level."""
@@ -81,6 +88,10 @@ class BinnedSample:
     def empty(cls, levels: int) -> BinnedSample:
         """Return a sample of no players."""
         return cls(np.zeros((levels, _BINS), dtype=np.int32))  # Half the memory; no run has 2**31 players.
+
+    def over(self, levels: slice) -> BinnedSample:
+        """Return the sample over some of the levels."""
+        return BinnedSample(self.counts[levels])
 
     def add(self, values: Array) -> None:
         """Count more players, shape (players, levels)."""

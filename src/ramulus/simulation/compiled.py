@@ -1,0 +1,50 @@
+"""Compile the rules for the kernels: the very functions that everybody else calls as Python.
+
+Numba keeps what it compiled on disk and looks only at the file of the outermost function to see whether that is
+stale. A kernel therefore carries a number made of all the sources it is compiled from.
+"""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Callable
+from importlib import resources
+from typing import Any
+
+from numba import njit
+from numba.extending import register_jitable
+
+from ramulus.rules import overflow, pay, rounding, xp_laws, xp_units
+
+_RULES = (
+    overflow.threshold,
+    overflow.book_award,
+    overflow.kept_of,
+    overflow.room_at_cap,
+    overflow.book_loss,
+    overflow.loss_of_failure,
+    pay.paid_xp,
+    rounding.round_amount,
+    xp_laws.drawn_xp,
+    xp_units.units_of,
+)
+for _rule in _RULES:
+    register_jitable(_rule)
+
+
+def _fingerprint() -> int:
+    """Return a number that changes with any source of the layers that kernels are compiled from."""
+    number = 0
+    for layer in ("rules", "simulation"):
+        for file in sorted(resources.files(f"ramulus.{layer}").iterdir(), key=lambda file: file.name):
+            if file.name.endswith(".py"):
+                number = zlib.crc32(file.read_bytes(), number)
+    return number
+
+
+SOURCES = _fingerprint()
+
+
+def kernel(function: Callable[..., Any]) -> Any:
+    """Compile a kernel: kept on disk, without the interpreter's lock, divisions as in NumPy."""
+    return njit(cache=True, nogil=True, error_model="numpy")(function)

@@ -1,0 +1,124 @@
+"""Play many parties, and what they came to in numbers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.errors import RamulusError
+from ramulus.formula.functions import Array
+from ramulus.simulation.draws import own_factors, player_keys
+from ramulus.simulation.party_kernel import PartyLog, party_kernel
+from ramulus.simulation.party_world import PartyStage, make_party_stage
+from ramulus.simulation.times import time_table
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+MOST_CELLS_KEPT = 10_000_000
+HORIZON_HOURS = 10_000.0
+
+
+@dataclass(frozen=True, eq=False)
+class PlayedParties:
+    """What parties came to; n parties, E encounters and the start, M members.
+
+    Attributes:
+        members: the members' names.
+        sources: the sources' names.
+        start_level: the main track's start level.
+        scale: units in one XP.
+        log: every encounter; what follows a party's last one is not filled in.
+    """
+
+    members: tuple[str, ...]
+    sources: tuple[str, ...]
+    start_level: int
+    scale: int
+    log: PartyLog
+
+    @property
+    def parties(self) -> int:
+        """How many parties were played."""
+        return len(self.log.played)
+
+    def _to_the_end(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Return indices that repeat each party's last encounter to the end of the longest."""
+        steps = np.arange(int(self.log.played.max()) + 1)
+        return np.arange(self.parties)[:, None], np.minimum(steps[None, :], self.log.played[:, None])
+
+    @property
+    def levels(self) -> NDArray[np.int64]:
+        """The members' levels after each encounter, shape (n, E + 1, M); a party that has ended stays as it was."""
+        return self.log.level[self._to_the_end()].astype(np.int64) + self.start_level
+
+    @property
+    def hours(self) -> Array:
+        """Played hours after each encounter, shape (n, E + 1)."""
+        hours: Array = self.log.clock[self._to_the_end()] / 3600
+        return hours
+
+
+def play_parties(design: Design, encounters: int, parties: int, seed: int, *, until_even: bool) -> PlayedParties:
+    """Play parties of a design.
+
+    Args:
+        design: the design; it needs a party, sources and the time of an encounter.
+        encounters: how many encounters at most.
+        parties: how many parties.
+        seed: the seed of every draw. A member has the draws of a player of its profile: of the p-th party's members
+            with one profile, the k-th is that profile's player number p · (how many have it) + k.
+        until_even: stop a party when all members have the same level.
+
+    Raises:
+        MissingPartError: a part is missing.
+        DesignError: the design is at fault.
+        RamulusError: the sizes are not allowed.
+    """
+    stage = make_party_stage(design, HORIZON_HOURS, encounters)
+    _refuse_sizes(encounters, parties, len(stage.members))
+    keys, own = _members(stage, parties, seed)
+    log = _new_log(parties, encounters, len(stage.members))
+    party_kernel()(
+        keys, own, stage.leader, stage.hold, stage.parts, until_even, stage.sources, stage.world, stage.tracks,
+        stage.settings, time_table(stage.shape), log,
+    )  # fmt: skip
+    track = design.track()
+    return PlayedParties(stage.members, tuple(design.sources), track.start_level, int(stage.tracks.scale[0]), log)
+
+
+def _refuse_sizes(encounters: int, parties: int, members: int) -> None:
+    if encounters < 1 or parties < 1:
+        raise RamulusError(f"{parties} parties over {encounters} encounters; allowed: 1 or more of each")
+    if encounters * parties * members > MOST_CELLS_KEPT:
+        found = f"{parties:,} parties of {members} over {encounters:,} encounters"
+        raise RamulusError(f"{found}; allowed: at most {MOST_CELLS_KEPT:,} awards")
+
+
+def _members(stage: PartyStage, parties: int, seed: int) -> tuple[NDArray[np.uint64], Array]:
+    """Return the members' keys and own factors, shape (n, M) each."""
+    keys, own = np.empty((parties, len(stage.members)), np.uint64), np.empty((parties, len(stage.members)))
+    for member, (profile, spread) in enumerate(zip(stage.profiles, stage.spreads, strict=True)):
+        alike = stage.profiles.count(profile)
+        place = stage.profiles[:member].count(profile)
+        keys[:, member] = player_keys(seed, profile, 0, parties * alike)[place::alike]
+        own[:, member] = own_factors(keys[:, member], spread)
+    return keys, own
+
+
+def _new_log(parties: int, encounters: int, members: int) -> PartyLog:
+    cells = (parties, encounters + 1, members)
+    return PartyLog(
+        level=np.zeros(cells, np.int32),
+        xp=np.zeros(cells, np.int64),
+        award=np.zeros(cells, np.int64),
+        cut=np.zeros(cells, np.int64),
+        boost=np.zeros(cells, np.int64),
+        clock=np.zeros(cells[:2]),
+        source=np.full(cells[:2], -1, np.int32),
+        leader=np.full(cells[:2], -1, np.int32),
+        played=np.zeros(parties, np.int64),
+    )

@@ -1,0 +1,94 @@
+"""What a kernel counts, and totals that add up over any number of players."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.formula.functions import Array
+
+CAP, HORIZON, STUCK, ENDLESS = 0, 1, 2, 3
+END_REASONS = ("reached the cap", "out of time", "no open source", "too many encounters")
+
+Ints = NDArray[np.int64]
+
+
+class Tally(NamedTuple):
+    """What a kernel fills in. n players; K levels of all tracks, one track after the other.
+
+    Attributes:
+        arrival: played seconds at which each level was first reached, else not a number, shape (n, K).
+        encounters: encounters by then, shape (n, K).
+        ended: why a player ended, shape (n,).
+        last_level: the level at the end, from 0, shape (n,).
+        income: XP units by level and source, shape (L, S).
+        met, won: encounters and successes by level and source, shape (L, S).
+        waste, lost: XP units wasted and lost by level, shape (L,).
+        stop: is set from outside to make the kernel return at once, shape (1,).
+    """
+
+    arrival: Array
+    encounters: NDArray[np.int32]
+    ended: NDArray[np.int8]
+    last_level: NDArray[np.int32]
+    income: Ints
+    met: Ints
+    won: Ints
+    waste: Ints
+    lost: Ints
+    stop: NDArray[np.int8]
+
+
+def new_tally(players: int, every_level: int, levels: int, sources: int, stop: NDArray[np.int8]) -> Tally:
+    """Return an empty tally."""
+    return Tally(
+        arrival=np.full((players, every_level), np.nan),
+        encounters=np.zeros((players, every_level), np.int32),
+        ended=np.zeros(players, np.int8),
+        last_level=np.zeros(players, np.int32),
+        income=np.zeros((levels, sources), np.int64),
+        met=np.zeros((levels, sources), np.int64),
+        won=np.zeros((levels, sources), np.int64),
+        waste=np.zeros(levels, np.int64),
+        lost=np.zeros(levels, np.int64),
+        stop=stop,
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Totals:
+    """Sums over all players of a profile.
+
+    Attributes:
+        income: XP by level and source, shape (L, S).
+        met, won: encounters and successes by level and source, shape (L, S).
+        waste, lost: XP wasted, and lost by failing, by level, shape (L,).
+    """
+
+    income: Array
+    met: Array
+    won: Array
+    waste: Array
+    lost: Array
+
+
+class RunningTotals:
+    """Totals that add up chunk by chunk, in any order to the same bit."""
+
+    def __init__(self) -> None:
+        self._sums: dict[str, NDArray[np.object_]] = {}
+
+    def add(self, tally: Tally) -> None:
+        """Add what one chunk has counted."""
+        for field in fields(Totals):
+            # As Python's own integers: the XP of a large run passes 63 bits, and floats would add up in some order.
+            whole = getattr(tally, field.name).astype(object)
+            self._sums[field.name] = self._sums[field.name] + whole if field.name in self._sums else whole
+
+    def totals(self, scale: int) -> Totals:
+        """Return the sums so far, those of XP in XP."""
+        units = {"income": scale, "waste": scale, "lost": scale}
+        return Totals(**{name: (s / units.get(name, 1)).astype(np.float64) for name, s in self._sums.items()})
