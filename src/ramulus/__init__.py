@@ -20,7 +20,7 @@ __version__ = "0.1.0"
 # Public names and where they live. They are imported when first used, so that `ramulus --help` and small scripts do
 # not wait for pandas, Matplotlib or Numba.
 _HOMES = {
-    "AwardChain": "analysis.gain",
+    "AwardChain": "analysis.chains",
     "AwardError": "errors",
     "AwardOutcome": "rules.outcomes",
     "DataError": "errors",
@@ -36,10 +36,10 @@ _HOMES = {
     "Progress": "simulation.run",
     "RamulusError": "errors",
     "SavedLedgerError": "errors",
-    "SimulationResult": "simulation.result",
-    "SimulationStopped": "simulation.run",
+    "SimulationResult": "analysis.result",
+    "SimulationStopped": "analysis.simulate",
     "UnknownNameError": "errors",
-    "by_share": "simulation.run",
+    "by_share": "analysis.simulate",
     "check": "analysis.checks",
     "compare_rules": "analysis.trace",
     "demo_design": "design",
@@ -50,7 +50,7 @@ _HOMES = {
     "level_table": "analysis.level_table",
     "load_design": "design",
     "play_party": "analysis.party",
-    "simulate": "simulation.run",
+    "simulate": "analysis.simulate",
     "trace": "analysis.trace",
     "trace_source": "analysis.trace",
 }
@@ -60,16 +60,20 @@ __all__ = [*_HOMES, *_MODULES]  # pyright: ignore
 
 if TYPE_CHECKING:
     from ramulus import plots as plots
+    from ramulus.analysis.chains import AwardChain as AwardChain
     from ramulus.analysis.checks import Finding as Finding
     from ramulus.analysis.checks import check as check
     from ramulus.analysis.effort import effort_table as effort_table
     from ramulus.analysis.explain import Explanation as Explanation
     from ramulus.analysis.explain import explain as explain
-    from ramulus.analysis.gain import AwardChain as AwardChain
     from ramulus.analysis.gain import gain_table as gain_table
     from ramulus.analysis.level_table import level_table as level_table
     from ramulus.analysis.party import PartyRun as PartyRun
     from ramulus.analysis.party import play_party as play_party
+    from ramulus.analysis.result import SimulationResult as SimulationResult
+    from ramulus.analysis.simulate import SimulationStopped as SimulationStopped
+    from ramulus.analysis.simulate import by_share as by_share
+    from ramulus.analysis.simulate import simulate as simulate
     from ramulus.analysis.trace import compare_rules as compare_rules
     from ramulus.analysis.trace import trace as trace
     from ramulus.analysis.trace import trace_source as trace_source
@@ -88,11 +92,7 @@ if TYPE_CHECKING:
     from ramulus.rules.ledger import Ledger as Ledger
     from ramulus.rules.outcomes import AwardOutcome as AwardOutcome
     from ramulus.rules.outcomes import LedgerEvent as LedgerEvent
-    from ramulus.simulation.result import SimulationResult as SimulationResult
     from ramulus.simulation.run import Progress as Progress
-    from ramulus.simulation.run import SimulationStopped as SimulationStopped
-    from ramulus.simulation.run import by_share as by_share
-    from ramulus.simulation.run import simulate as simulate
 
 
 def __getattr__(name: str) -> Any:

@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pandas as pd
 
+from ramulus.analysis.cost_shape import cost_shape
 from ramulus.design.names import stat_track
 from ramulus.errors import UnknownNameError
 from ramulus.formula.functions import Array
-from ramulus.rules.costs import cost_curve
-from ramulus.rules.stats import stat_table
+from ramulus.rules.tabulation import tabulated
+from ramulus.rules.xp_units import whole_where_whole
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -50,17 +51,17 @@ def level_table(
         1      2  84.0     60
         2      3 130.0    144
     """
-    if player is not None:
-        design.player(player)
-    curve = cost_curve(design, track)
+    tabulation = tabulated(design)
+    curve = tabulation.track(track).curve
     columns = {
         "level": curve.levels.astype(np.int64),
         "cost": np.append(curve.costs, np.nan),
-        "total": _whole_if_whole(curve.totals),
+        "total": whole_where_whole(curve.totals),
         "growth": np.append(growth(curve.costs), np.nan),
     }
-    stats = stat_table(design, player)
-    columns.update({name: stats[name] for name, s in design.stats.items() if stat_track(design, s) == curve.track})
+    stats = tabulation.stats(player)
+    mine = [name for name, stat in design.stats.items() if stat_track(design, stat) == curve.track]
+    columns.update({name: stats[name].values for name in mine})
     table = pd.DataFrame(columns)
     low = curve.start_level if from_level is None else from_level
     high = curve.max_level if to_level is None else to_level
@@ -76,13 +77,6 @@ def growth(costs: Array) -> Array:
     return np.concatenate([[np.nan], costs[1:] / costs[:-1] - 1])
 
 
-def _whole_if_whole(values: Array) -> Array:
-    whole = (values == np.floor(values)).all() and (np.abs(values) < 2**53).all()
-    return values.astype(np.int64) if whole else values
-
-
 def shape_in_words(design: Design, track: str | None = None) -> str:
     """Return the shape of a cost curve in words: about how many percent a level, and where it jumps."""
-    from ramulus.analysis.cost_shape import cost_shape
-
-    return cost_shape(cost_curve(design, track)).in_words()
+    return cost_shape(tabulated(design).track(track).curve).in_words()

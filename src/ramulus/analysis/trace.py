@@ -1,27 +1,30 @@
-"""A run of awards through the ledger: what each one does, and the same awards under other rules."""
+"""A run of awards: what each one does, and the same awards under other rules."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
-from ramulus.analysis.gain import AwardChain, AwardChains
-from ramulus.design.source import XpChoice, XpRange
+from ramulus.analysis.chains import AwardChain, AwardChains
 from ramulus.errors import AwardError, RamulusError
 from ramulus.rules.ledger import Ledger
 from ramulus.rules.outcomes import OUTCOME_COLUMNS
-from ramulus.rules.stats import points_granted
-from ramulus.rules.xp_units import to_units
+from ramulus.rules.overflow import Overflow, book_award
+from ramulus.rules.tabulation import tabulated
+from ramulus.rules.xp_laws import drawn_xp, xp_tables
+from ramulus.rules.xp_units import MOST_SUM, as_units, fitting, in_xp, whole_where_whole
 
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.formula.functions import Array
 
-SMALL = 20_000
+COMPILED_FROM = 20_000  # From so many awards on, loading the compiled rule is sooner done than calling it as Python.
+_EXACT = 2.0**53
 
 
 def trace(
@@ -43,8 +46,7 @@ def trace(
 
     Returns:
         A row an award: `step`, `amount`, `level_before`, `level`, `levels_gained`, `kept`, `wasted`, `xp`, `cost`,
-        `progress`, `points`, `earned` and `label` (left out of more than 20,000 awards; everything else is the
-        same, from the simulation's kernel).
+        `progress`, `points`, `earned` and `label`. Columns whose numbers are all whole are whole.
 
     Raises:
         AwardError: an award is no finite number ≥ 0; the message says which.
@@ -58,65 +60,84 @@ def trace(
         2     3      3  26   Level 3 · 26 / 130
     """
     ledger = Ledger(design, track, level=level, xp=xp)
-    if len(awards) > SMALL:
-        return _trace_many(design, ledger, np.asarray(awards))
-    rows = []
-    for step, amount in enumerate(awards, 1):
+    amounts, units = _in_units(awards, ledger.tables.scale)
+    return _table(ledger, amounts, units, _booked(ledger, units))
+
+
+def _in_units(awards: Sequence[float] | Array, scale: int) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Return the awards, and the same in units: as int64 where all fit, else as Python's own whole numbers."""
+    if isinstance(awards, np.ndarray) and awards.dtype.kind in "iuf":
+        amounts = awards
+        good = np.isfinite(amounts) & (amounts >= 0)
+        if good.all() and float(amounts.max(initial=0)) * scale < _EXACT:
+            return amounts, np.rint(amounts.astype(np.float64) * scale).astype(np.int64)
+    units = []
+    listed = [a.item() if isinstance(a, np.generic) else a for a in awards]
+    for step, amount in enumerate(listed, 1):
         try:
-            outcome = ledger.award(amount if not isinstance(amount, np.generic) else amount.item())
+            units.append(as_units(amount, scale, "an award"))
         except AwardError as error:
             raise AwardError(f"award {step}: {error}") from None
-        rows.append((step, *outcome.as_dict().values()))
-    return pd.DataFrame(rows, columns=["step", *OUTCOME_COLUMNS])
+    return np.array(listed, dtype=object), fitting(units)
 
 
-def _trace_many(design: Design, ledger: Ledger, awards: Array) -> pd.DataFrame:
-    """The same through the kernel: numbers in bulk, without the texts."""
-    from ramulus.simulation.booking import book_many, track_rules
+def _booked(ledger: Ledger, units: NDArray[Any]) -> NDArray[Any]:
+    """Return level (from 0), XP and wasted units after each award, shape (3, n)."""
+    rule, account = ledger.tables.overflow, ledger.account
+    # The compiled rule counts in 63 bits; where an award or a sum would not fit, whole numbers of any size do.
+    fits = units.dtype != object and float(units.sum(dtype=np.float64)) + account.xp + sum(rule.costs) < MOST_SUM / 2
+    if fits and len(units) >= COMPILED_FROM:
+        from ramulus.simulation.booking import book_many
 
-    amounts = _checked(awards)
-    bar = ledger.bar
-    units = to_units(amounts, bar.scale)
-    out = np.zeros((len(units), 4), np.int64)
-    start = (ledger.level - ledger.start_level, round(ledger.xp * bar.scale))
-    book_many(track_rules(design, [ledger.track]), *start, units, out)
-    index, xp_units, wasted, kept = out.T
-    before = np.concatenate([[start[0]], index[:-1]])
-    costs = np.append(np.array(bar.costs, dtype=np.float64), np.nan) / bar.scale
-    peak = np.maximum.accumulate(np.maximum(index, start[0]))
-    granted = points_granted(design, ledger.track)
-    return pd.DataFrame({
+        return book_many(rule, account.level, account.xp, units)
+    booked = list(_one_by_one(rule, account.level, account.xp, units.tolist()))
+    return np.array(booked, dtype=np.int64 if fits else object).reshape(-1, 3).T
+
+
+def _one_by_one(rule: Overflow, level: int, xp: int, units: list[int]) -> Iterable[tuple[int, int, int]]:
+    for amount in units:
+        level, xp, wasted = book_award(rule, level, xp, amount)
+        yield level, xp, wasted
+
+
+def _table(ledger: Ledger, amounts: NDArray[Any], units: NDArray[Any], booked: NDArray[Any]) -> pd.DataFrame:
+    index, held, wasted = booked
+    start, scale, bar = ledger.account, ledger.tables.scale, ledger.bar
+    level = index.astype(np.int64)
+    before = np.concatenate([[start.level], level[:-1]]).astype(np.int64)
+    earned = np.cumsum(units.astype(held.dtype))
+    granted = ledger.tables.granted
+    points = start.points + granted[np.maximum.accumulate(np.maximum(level, start.level))] - granted[start.level]
+    state = _by_state(level, held, [bar.label, bar.progress, lambda at, _: bar.cost(at)], ledger.start_level)
+    columns = {
         "step": np.arange(1, len(units) + 1),
-        "amount": amounts,
+        "amount": whole_where_whole(amounts),
         "level_before": before + ledger.start_level,
-        "level": index + ledger.start_level,
-        "levels_gained": index - before,
-        "kept": kept / bar.scale,
-        "wasted": wasted / bar.scale,
-        "xp": xp_units / bar.scale,
-        "cost": costs[index],
-        "progress": _progress(bar.at_cap, index, xp_units, costs * bar.scale),
-        "points": ledger.points + granted[peak] - granted[start[0]],
-        "earned": np.cumsum(units) / bar.scale,
-    })  # fmt: skip
+        "level": level + ledger.start_level,
+        "levels_gained": level - before,
+        "kept": in_xp(np.where(level > before, held, 0), scale),
+        "wasted": in_xp(wasted, scale),
+        "xp": in_xp(held, scale),
+        "cost": whole_where_whole(state[2]),
+        "progress": state[1].astype(np.float64),
+        "points": whole_where_whole(points),
+        "earned": in_xp(earned, scale),
+        "label": state[0],
+    }
+    return pd.DataFrame(columns)[["step", *OUTCOME_COLUMNS]]
 
 
-def _checked(awards: Array) -> Array:
-    try:
-        amounts = np.asarray(awards, dtype=np.float64)
-    except (TypeError, ValueError):
-        raise AwardError("awards that are not all numbers; allowed: finite numbers of 0 or more") from None
-    faulty = np.nonzero(~(np.isfinite(amounts) & (amounts >= 0)))[0]
-    if len(faulty):
-        i = int(faulty[0])
-        raise AwardError(f"award {i + 1}: an award of {amounts[i]!r}; allowed: a finite number of 0 or more")
-    return amounts
-
-
-def _progress(at_cap: str, index: Any, xp_units: Any, costs: Array) -> Array:
-    progress = np.minimum(xp_units / costs[index], 1.0)
-    full = 1.0 if at_cap == "discard" else np.minimum(xp_units / costs[-2], 1.0)
-    return np.where(index == len(costs) - 1, full, progress)
+def _by_state(
+    level: NDArray[np.int64], held: NDArray[Any], read: list[Callable[[int, int], Any]], start: int
+) -> list[NDArray[Any]]:
+    """Return what the bar says of each state; a state that recurs is read once."""
+    place, states = pd.MultiIndex.from_arrays([level, held]).factorize()
+    found = []
+    for one in read:
+        values = np.empty(len(states), dtype=object)
+        values[:] = [one(at + start, xp) for at, xp in states.tolist()]
+        found.append(values[place])
+    return found
 
 
 def trace_source(
@@ -151,31 +172,26 @@ def trace_source(
     design.source(source)
     chains = AwardChains(design, player, during)
     ledger = Ledger(design, level=level, xp=xp)
-    generator = np.random.default_rng(seed)
-    rows, made = [], []
-    for step in range(1, times + 1):
-        if not chains.is_open(source, ledger.level):
-            if step == 1:
-                raise RamulusError(f"source {source!r} is closed at level {ledger.level}")
-            break
-        base = _draw(chains, source, ledger.level, generator)
-        chain = chains.chain(source, ledger.level, base)
-        outcome = ledger.award(chain.award)
-        made.append(chain)
-        rows.append((step, source, *outcome.as_dict().values()))
-    return pd.DataFrame(rows, columns=["step", "source", *OUTCOME_COLUMNS]), made
+    draws = np.random.default_rng(seed)
+    if not chains.is_open(source, ledger.level):
+        raise RamulusError(f"source {source!r} is closed at level {ledger.level}")
+    made: list[AwardChain] = []
+    start = (ledger.level, ledger.xp)
+    while len(made) < times and chains.is_open(source, ledger.level):
+        base = _drawn(design, source, ledger.level, float(draws.random()))
+        made.append(chains.chain(source, ledger.level, base))
+        ledger.award(made[-1].award)
+    table = trace(design, [chain.award for chain in made], level=start[0], xp=start[1])
+    table.insert(1, "source", source)
+    return table, made
 
 
-def _draw(chains: AwardChains, source: str, level: int, generator: np.random.Generator) -> float:
-    tables = chains.tables
-    xp = tables.design.sources[source].xp
-    if isinstance(xp, XpRange):
-        return float(generator.integers(xp.low, xp.high, endpoint=True))
-    if isinstance(xp, XpChoice):
-        amounts, chances = np.array(xp.one_of, dtype=np.float64).T
-        return float(generator.choice(amounts, p=chances / chances.sum()))
-    index = list(tables.design.sources).index(source)
-    return float(tables.encounter.xp.fixed[level - int(tables.grid.levels[0]), index])
+def _drawn(design: Design, source: str, level: int, draw: float) -> float:
+    index = list(design.sources).index(source)
+    row = level - design.track().start_level
+    xp = xp_tables(tabulated(design).laws)
+    first, last = int(xp.first[index]), int(xp.first[index + 1])
+    return float(drawn_xp(xp.low[row, index], int(xp.width[index]), first, last, xp.amounts, xp.up_to, draw))
 
 
 def compare_rules(

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ramulus.cli import options
+from ramulus.cli.closing import Closing, closed
 from ramulus.cli.output import Column, Printing, number, percent, xp
 from ramulus.errors import AwardError, DataError
 
@@ -38,7 +39,7 @@ HEADS = {
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(award)
+    app.command()(closed(award))
 
 
 def award(
@@ -60,21 +61,17 @@ def award(
             help="Show the same awards under another overflow rule (repeatable).",
         ),
     ] = None,
-    during: Annotated[
-        list[str] | None, typer.Option("--during", help="Count a timed multiplier as on (repeatable).")
-    ] = None,
+    during: options.During = None,
     track: options.Track = None,
     player: options.PlayerOption = None,
     seed: options.Seed = 0,
-    changes: options.SetValues = None,
-    form: options.FormatOption = options.Format.table,
-    output: options.Output = None,
-    quiet: options.Quiet = False,
+    *,
+    closing: Closing,
 ) -> None:
     """What each award does, one row each: level-ups, carry, waste, points and the bar's text."""
-    design = options.load(file, changes)
+    design = closing.load(file)
     options.one_player(design, player)
-    printing = Printing("award", form, output, quiet)
+    printing = closing.printing("award")
     start: dict[str, Any] = {"level": level, "xp": start_xp}
     if source is not None:
         if amounts or amounts_file or also or (track or design.main_track_name) != design.main_track_name:
@@ -135,7 +132,7 @@ def _from_source(
     from ramulus.analysis.trace import totals_in_words, trace_source
 
     table, chains = trace_source(design, source, times, player=player, seed=seed, during=during, **start)
-    who = player or next(iter(design.players), "a player")
+    who = player or next(iter(design.profiles))
     if len(table) < times:
         printing.say(f"{source} closes at level {table['level'].iloc[-1]}: {len(table)} of {times} awards were made")
     foot = [

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ramulus.cli import options
-from ramulus.cli.output import WIDTH, Printing
+from ramulus.cli.closing import Closing, closed
+from ramulus.cli.output import WIDTH
 from ramulus.errors import DesignError
 
 if TYPE_CHECKING:
@@ -17,17 +18,15 @@ if TYPE_CHECKING:
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(check)
+    app.command()(closed(check))
 
 
 def check(
     file: options.File,
     strict: Annotated[bool, typer.Option("--strict", help="Exit 1 on warnings too.")] = False,
     ceiling: Annotated[float, typer.Option("--ceiling", help="Find stacked multipliers above this.")] = 10.0,
-    changes: options.SetValues = None,
-    form: options.FormatOption = options.Format.table,
-    output: options.Output = None,
-    quiet: options.Quiet = False,
+    *,
+    closing: Closing,
 ) -> None:
     """Say what is wrong or suspicious, why, and what to do about it.
 
@@ -37,22 +36,22 @@ def check(
     from ramulus.analysis.checks import from_problem
 
     try:
-        findings = find(options.load(file, changes), factor_ceiling=ceiling)
+        findings = find(closing.load(file), factor_ceiling=ceiling)
     except DesignError as error:
         findings = [from_problem(problem) for problem in error.problems]
-    _show(findings, Printing("check", form, output, quiet), str(file))
+    _show(findings, closing, str(file))
     severities = {finding.severity for finding in findings}
     if "error" in severities or (strict and "warning" in severities):
         raise typer.Exit(1)
 
 
-def _show(findings: list[Finding], printing: Printing, file: str) -> None:
-    if printing.format is not options.Format.table or printing.output is not None:
+def _show(findings: list[Finding], closing: Closing, file: str) -> None:
+    if not closing.shows_table:
         import pandas as pd
 
         columns = ["code", "severity", "place", "level", "reason", "way_out"]
         rows = [[getattr(finding, name) for name in columns] for finding in findings]
-        printing.table(pd.DataFrame(rows, columns=columns).astype({"level": object}), {})
+        closing.printing("check").table(pd.DataFrame(rows, columns=columns).astype({"level": object}), {})
         return
     for finding in findings:
         place = finding.place or file

@@ -8,11 +8,12 @@ from typing import Annotated
 import typer
 
 from ramulus.cli import options
+from ramulus.cli.closing import Quiet
 from ramulus.cli.levels import HEADS as LEVEL_HEADS
 from ramulus.cli.output import Printing
 from ramulus.cli.plot import save_figure
 from ramulus.cli.simulate import HEADS as PACE_HEADS
-from ramulus.cli.simulate import Players, run_simulation, summary
+from ramulus.cli.simulate import run_simulation, summary
 from ramulus.errors import DataError
 
 
@@ -23,9 +24,9 @@ def register(app: typer.Typer) -> None:
 
 def demo(
     folder: Annotated[Path, typer.Argument(help="Where to put it.")] = Path("ramulus-demo"),
-    players: Players = 2000,
+    players: options.Players = 2000,
     seed: options.Seed = 7,
-    quiet: options.Quiet = False,
+    quiet: Quiet = False,
 ) -> None:
     """Run the full example on the shipped design, into a folder, with its tables and pictures."""
     from ramulus.analysis.level_table import level_table, shape_in_words

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING
 
 import typer
 
 from ramulus.cli import options
-from ramulus.cli.output import Column, Printing, factor, number, percent, significant, xp
+from ramulus.cli.closing import Closing, closed
+from ramulus.cli.output import Column, factor, number, percent, significant, xp
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -32,31 +33,23 @@ GAIN_HEADS = {
     "factor": Column("factor", factor),
     "award": Column("award\nXP", xp),
 }
-FromLevel = Annotated[int | None, typer.Option("--from", help="The first level to show.")]
-ToLevel = Annotated[int | None, typer.Option("--to", help="The last level to show.")]
-Source = Annotated[str | None, typer.Option("--source", help="Only this source.")]
-SkillLevel = Annotated[
-    int | None, typer.Option("--skill-level", help="The skill level, for sources that depend on one.")
-]
 
 
 def register(app: typer.Typer) -> None:
     """Add the commands."""
-    app.command()(effort)
-    app.command()(gain)
+    app.command()(closed(effort))
+    app.command()(closed(gain))
 
 
 def effort(
     file: options.File,
-    from_level: FromLevel = None,
-    to_level: ToLevel = None,
-    source: Source = None,
-    skill_level: SkillLevel = None,
+    from_level: options.FromLevel = None,
+    to_level: options.ToLevel = None,
+    source: options.Source = None,
+    skill_level: options.SkillLevel = None,
     player: options.PlayerOption = None,
-    changes: options.SetValues = None,
-    form: options.FormatOption = options.Format.table,
-    output: options.Output = None,
-    quiet: options.Quiet = False,
+    *,
+    closing: Closing,
 ) -> None:
     """Seconds, chance of success and XP per hour by level and source, and what the design counts.
 
@@ -64,46 +57,43 @@ def effort(
     """
     from ramulus.analysis.effort import effort_table
 
-    design = options.load(file, changes)
+    design = closing.load(file)
     who = _profile(design, player)
     table = _some(effort_table(design, who, skill_level=skill_level), design, from_level, to_level, source)
-    printing = Printing("effort", form, output, quiet)
-    title = f"{design.title}: one encounter of {who or 'a player'}"
-    printing.table(table, EFFORT_HEADS, title, "(--player shows another profile.)" if len(design.players) > 1 else "")
+    title = f"{design.title}: one encounter of {who}"
+    closing.printing("effort").table(
+        table, EFFORT_HEADS, title, "(--player shows another profile.)" if len(design.profiles) > 1 else ""
+    )
 
 
 def gain(
     file: options.File,
-    from_level: FromLevel = None,
-    to_level: ToLevel = None,
-    source: Source = None,
-    during: Annotated[
-        list[str] | None, typer.Option("--during", help="Count a timed multiplier as on (repeatable).")
-    ] = None,
-    skill_level: SkillLevel = None,
+    from_level: options.FromLevel = None,
+    to_level: options.ToLevel = None,
+    source: options.Source = None,
+    during: options.During = None,
+    skill_level: options.SkillLevel = None,
     player: options.PlayerOption = None,
-    changes: options.SetValues = None,
-    form: options.FormatOption = options.Format.table,
-    output: options.Output = None,
-    quiet: options.Quiet = False,
+    *,
+    closing: Closing,
 ) -> None:
     """What each source awards at each level, with the multipliers behind it."""
     from ramulus.analysis.gain import gain_table
 
-    design = options.load(file, changes)
+    design = closing.load(file)
     who = _profile(design, player)
     table = gain_table(design, who, during=during or (), skill_level=skill_level)
     heads = dict(GAIN_HEADS)
     heads.update({rule.name: Column(rule.name.replace(" ", "\n"), factor) for rule in design.multipliers})
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)." if timed else ""
-    title = f"{design.title}: awards on success to {who or 'a player'}"
-    Printing("gain", form, output, quiet).table(_some(table, design, from_level, to_level, source), heads, title, foot)
+    title = f"{design.title}: awards on success to {who}"
+    closing.printing("gain").table(_some(table, design, from_level, to_level, source), heads, title, foot)
 
 
-def _profile(design: Design, player: str | None) -> str | None:
+def _profile(design: Design, player: str | None) -> str:
     """Return the profile asked for, or the first one."""
-    return options.one_player(design, player) or next(iter(design.players), None)
+    return options.one_player(design, player) or next(iter(design.profiles))
 
 
 def _some(table: pd.DataFrame, design: Design, low: int | None, high: int | None, source: str | None) -> pd.DataFrame:

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from ramulus.cli import options
+from ramulus.cli.closing import Quiet
 from ramulus.cli.output import Printing
 from ramulus.errors import DataError
 
@@ -22,7 +22,7 @@ def register(app: typer.Typer) -> None:
 def new(
     file: Annotated[Path, typer.Argument(help="Where to write it (.toml).", show_default=False)],
     force: Annotated[bool, typer.Option("--force", help="Replace a file that is there.")] = False,
-    quiet: options.Quiet = False,
+    quiet: Quiet = False,
 ) -> None:
     """Write a commented starter design."""
     from ramulus.design import starter_text, write_whole
@@ -37,8 +37,8 @@ def new(
 
 
 def schema(
-    output: Annotated[Path | None, typer.Option("--output", help="Write it to a file instead.")] = None,
-    quiet: options.Quiet = False,
+    output: Annotated[Path | None, typer.Option("--output", "-o", help="Write it to a file instead.")] = None,
+    quiet: Quiet = False,
 ) -> None:
     """Print the JSON Schema of design files."""
     from ramulus.design import design_schema, write_whole

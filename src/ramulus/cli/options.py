@@ -9,8 +9,6 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from ramulus.errors import UnknownNameError
-
 if TYPE_CHECKING:
     from ramulus.design import Design
 
@@ -24,19 +22,18 @@ class Format(StrEnum):
 
 
 File = Annotated[Path, typer.Argument(help="The design file, TOML or JSON.", show_default=False)]
-SetValues = Annotated[
-    list[str] | None,
-    typer.Option("--set", metavar="NAME=VALUE", help="Try a value without editing the file (repeatable)."),
-]
-FormatOption = Annotated[Format, typer.Option("--format", help="How to print the table.")]
-Output = Annotated[
-    Path | None,
-    typer.Option("--output", help="Write the table to a file instead, by its ending: .csv .json .xlsx .parquet"),
-]
 Track = Annotated[str | None, typer.Option("--track", help="The track (default: the main one).")]
 PlayerOption = Annotated[str | None, typer.Option("--player", help="The player profile.")]
+Source = Annotated[str | None, typer.Option("--source", help="The source.")]
+SkillLevel = Annotated[
+    int | None, typer.Option("--skill-level", help="The skill level, for sources that depend on one.")
+]
+FromLevel = Annotated[int | None, typer.Option("--from", help="The first level to show.")]
+ToLevel = Annotated[int | None, typer.Option("--to", help="The last level to show.")]
+During = Annotated[list[str] | None, typer.Option("--during", help="Count a timed multiplier as on (repeatable).")]
+Players = Annotated[int, typer.Option("--players", min=1, help="Players of each profile.")]
+Hours = Annotated[float, typer.Option("--hours", min=0.001, help="How long they play at most, hours.")]
 Seed = Annotated[int, typer.Option("--seed", min=0, help="The seed of every random draw.")]
-Quiet = Annotated[bool, typer.Option("--quiet", help="No progress and no messages.")]
 
 
 def load(file: Path, changes: list[str] | None = None) -> Design:
@@ -65,6 +62,6 @@ def value_of(text: str) -> Any:
 
 def one_player(design: Design, player: str | None) -> str | None:
     """Return a profile's name after making sure that it exists."""
-    if player is not None and player not in design.players:
-        raise UnknownNameError("player profile", player, design.players)
+    if player is not None:
+        design.profile(player)
     return player

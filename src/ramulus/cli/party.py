@@ -1,25 +1,32 @@
-"""`ramulus party`: the members' levels, encounter by encounter."""
+"""`ramulus party`: the members' levels, encounter by encounter, and when they have caught up."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from ramulus.cli import options
-from ramulus.cli.output import Column, Printing, number
+from ramulus.cli.closing import Closing, closed
+from ramulus.cli.output import Column, number
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 HEADS = {
     "encounter": Column("encounter", number()),
-    "hours": Column("hours", number(2)),
-    "source": Column("source"),
-    "leader": Column("leader"),
+    "member": Column("member"),
+    "hours_p50": Column("hours\np50", number(2)),
+    "level_p50": Column("level\np50", number()),
+    "level_p10": Column("level\np10", number()),
+    "level_p90": Column("level\np90", number()),
 }
+ROWS = 12
 
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(party)
+    app.command()(closed(party))
 
 
 def party(
@@ -27,48 +34,43 @@ def party(
     encounters: Annotated[
         int, typer.Option("--encounters", min=1, max=100_000, help="Shared encounters to play.")
     ] = 200,
-    parties: Annotated[int, typer.Option("--parties", min=1, help="Play this many parties with chance.")] = 1,
-    seed: Annotated[
-        int | None, typer.Option("--seed", min=0, help="Play with chance; without it, by expected values.")
-    ] = None,
+    parties: Annotated[int, typer.Option("--parties", min=1, help="Parties to play.")] = 400,
     every: Annotated[
-        int | None, typer.Option("--every", min=1, help="Show every N-th encounter (default: about 25 rows).")
+        int | None, typer.Option("--every", min=1, help=f"Show every N-th encounter (default: about {ROWS} of them).")
     ] = None,
-    changes: options.SetValues = None,
-    form: options.FormatOption = options.Format.table,
-    output: options.Output = None,
-    quiet: options.Quiet = False,
+    seed: options.Seed = 0,
+    *,
+    closing: Closing,
 ) -> None:
-    """Play the party through shared encounters and show the members' levels.
+    """Play the party many times through shared encounters: its members' levels, and when they have caught up.
 
-    By expected values, or with chance when --seed or --parties is given.
+    p10, p50, p90: a tenth, half, nine tenths of the parties have the member at that level or below.
     """
     from ramulus.analysis.party import play_party
 
-    design = options.load(file, changes)
-    chance = seed if seed is not None or parties == 1 else 0
-    run = play_party(design, encounters, parties=parties, seed=chance)
-    table = run.levels() if run.parties == 1 else run.spread()
-    if form is options.Format.table and output is None:
-        step = every or max(encounters // 25, 1)
-        last = table["encounter"].max()
-        table = table[(table["encounter"] % step == 0) | (table["encounter"] == last)]
-    heads = {**HEADS, **{name: Column(f"{name}\nlevel", number()) for name in run.members}}
-    heads.update(member=Column("member"), hours_p50=Column("hours\np50", number(2)))
-    kind = "by expected values" if chance is None else f"{run.parties} with chance, seed {chance}"
-    Printing("party", form, output, quiet).table(
-        table, heads, f"{design.title}: the party, {kind}", _foot(run.even_after())
-    )
+    design = closing.load(file)
+    run = play_party(design, encounters, parties=parties, seed=seed)
+    table = run.levels()
+    if closing.shows_table:
+        step = every or max(encounters // ROWS, 1)
+        table = table[(table["encounter"] % step == 0) | (table["encounter"] == table["encounter"].max())]
+    title = f"{design.title}: {run.parties:,} parties, seed {run.seed}"
+    closing.printing("party").table(table, HEADS, title, _foot(run.caught_up(), encounters))
 
 
-def _foot(even: object) -> str:
-    import pandas as pd
+def _foot(caught_up: pd.DataFrame, encounters: int) -> str:
+    """Say when half of the parties have caught up: on one level, and within one level."""
+    lines = [""]
+    for name, words in (("even", "on one level"), ("close", "within one level of each other")):
+        after, hours = (caught_up[f"{name}_{what}"] for what in ("after", "hours"))
+        share = after.notna().mean()
+        text = f"{share:.0%} of the parties come to be {words} within {encounters:,} encounters"
+        if share >= 0.5:
+            text += f", half of all after {_half(after):.0f} ({_half(hours):.2f} h)"
+        lines.append(f"{text}.")
+    return "\n".join(lines)
 
-    assert isinstance(even, pd.Series)
-    known = even.dropna()
-    if known.empty:
-        return "The party is never on one level within these encounters."
-    if len(even) == 1:
-        return f"All members are first on one level after {known.iloc[0]:.0f} encounters."
-    half = f"half of those within {known.median():.0f} encounters"
-    return f"{len(known)} of {len(even)} parties come to be on one level; {half}."
+
+def _half(values: pd.Series) -> float:
+    """Return the value that half of all parties are at or below; one that has none is above all."""
+    return float(values.fillna(float("inf")).sort_values().iloc[(len(values) - 1) // 2])

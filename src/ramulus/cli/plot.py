@@ -1,136 +1,185 @@
-"""`ramulus plot`: one figure into a file."""
+"""`ramulus plot FILE KIND`: one figure into a file. Each kind is a command with options of its own."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from enum import StrEnum
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
 from ramulus.cli import options
-from ramulus.cli.output import Printing
-from ramulus.cli.simulate import Hours, Players, run_simulation
+from ramulus.cli.closing import FIGURE, Closing, closed
+from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DataError
 
 if TYPE_CHECKING:
-    import numpy as np
     from matplotlib.axes import Axes
-
-    from ramulus.design import Design
 
 ENDINGS = (".png", ".svg", ".pdf")
 
 
-class Kind(StrEnum):
-    """What to draw."""
+class _Kinds(TyperGroup):
+    """Figures by kind; `plot KIND --help` needs no file, and the file may stand after the kind."""
 
-    pace = "pace"
-    costs = "costs"
-    awards = "awards"
-    stats = "stats"
-    effort = "effort"
-    income = "income"
-    gain = "gain"
-    party = "party"
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        if args and args[0] in self.commands and not Path(args[0]).exists():
+            swaps = len(args) > 1 and not args[1].startswith("-")
+            args = [args[1], args[0], *args[2:]] if swaps else ["-", *args]
+        return super().parse_args(ctx, args)
 
 
-@dataclass(frozen=True)
-class Drawing:
-    """What is asked of a figure, whichever kind it is."""
-
-    players: int
-    hours: float
-    seed: int
-    track: str | None
-    player: str | None
-    quiet: bool
-    column: str
-    awards: list[float]
-    others: list[Path]
-    relative: bool
+kinds = typer.Typer(cls=_Kinds, no_args_is_help=True, rich_markup_mode=None)
 
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(plot)
+    app.add_typer(kinds, name="plot")
 
 
-def plot(
-    file: options.File,
-    kind: Annotated[Kind, typer.Argument(help="What to draw.")],
-    output: Annotated[Path | None, typer.Option("--output", help=f"The file, {', '.join(ENDINGS)}.")] = None,
-    players: Players = 2000,
-    hours: Hours = 200.0,
-    seed: options.Seed = 0,
-    track: options.Track = None,
-    player: options.PlayerOption = None,
-    column: Annotated[str, typer.Option("--column", help="effort: the column to draw.")] = "xp_per_hour",
-    award: Annotated[
-        list[float] | None, typer.Option("--award", min=0, help="awards: an award in XP (repeatable).")
-    ] = None,
-    times: Annotated[int, typer.Option("--times", min=1, max=1_000_000, help="awards: repeat the awards.")] = 1,
-    also: Annotated[
-        list[Path] | None, typer.Option("--also", help="costs: another design to lay over (repeatable).")
-    ] = None,
-    relative: Annotated[bool, typer.Option("--relative", help="stats: over their value at the start.")] = False,
-    changes: options.SetValues = None,
-    quiet: options.Quiet = False,
-) -> None:
-    """Draw one figure of a design into a PNG, SVG or PDF file (default: KIND.png)."""
-    target = output or Path(f"{kind.value}.png")
-    check_ending(target)
-    if kind is Kind.awards and not award:
-        raise typer.BadParameter("no awards to draw; give --award 40 --award 90", param_hint="--award")
-    design = options.load(file, changes)
-    options.one_player(design, player)
-    wanted = Drawing(players, hours, seed, track, player, quiet, column, (award or []) * times, also or [], relative)
-    save_figure(_draw(design, kind, wanted), target)
-    Printing("plot", quiet=quiet).say(f"wrote {target}")
+@kinds.callback(subcommand_metavar="KIND [OPTIONS]")
+def plot(context: typer.Context, file: options.File) -> None:
+    """Draw one figure of a design into a PNG, SVG or PDF file; each KIND has its own --help."""
+    context.obj = file
 
 
-def _draw(design: Design, kind: Kind, wanted: Drawing) -> Axes:
-    """Draw a figure and return one of its axes."""
+class _Drawing:
+    """One call of `plot`: the design to draw from, and where the figure goes."""
+
+    def __init__(self, context: typer.Context, closing: Closing) -> None:
+        self._closing = closing
+        self._target = closing.output or Path(f"{context.info_name}.png")
+        check_ending(self._target)
+        self.design = closing.load(context.obj)
+
+    def save(self, ax: Axes) -> None:
+        """Write the figure of some axes."""
+        save_figure(ax, self._target)
+        self._closing.printing("plot").say(f"wrote {self._target}")
+
+
+def kind(command: Callable[..., None]) -> None:
+    """Register the command of a kind of figure."""
+    kinds.command()(closed(command, FIGURE))
+
+
+@kind
+def pace(
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = 200.0, seed: options.Seed = 0,
+    track: options.Track = None, player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """How fast each kind of player levels: the median player, and p10 to p90."""
     from ramulus import plots
 
-    match kind:
-        case Kind.pace:
-            result = run_simulation(design, wanted.players, wanted.hours, wanted.seed, wanted.quiet, wanted.player)
-            return plots.pace(result, track=wanted.track)
-        case Kind.costs:
-            designs = {design.title: design, **{d.title: d for d in map(options.load, wanted.others)}}
-            return _first(plots.costs(designs if wanted.others else design, wanted.track))
-        case Kind.awards:
-            from ramulus.analysis.trace import trace
-
-            return plots.awards(design, trace(design, wanted.awards, wanted.track), track=wanted.track)
-        case Kind.stats:
-            return _first(plots.stats(design, player=wanted.player, relative=wanted.relative))
-        case Kind.effort:
-            return plots.effort(design, wanted.column, player=wanted.player)
-        case Kind.income:
-            return plots.income(design, player=wanted.player)
-        case Kind.gain:
-            return _first(plots.gain(design, player=wanted.player))
-        case Kind.party:
-            from ramulus.analysis.party import play_party
-
-            return _first(plots.party(play_party(design, until_even=True)))
+    drawing = _Drawing(context, closing)
+    options.one_player(drawing.design, player)
+    drawing.design.track(track)
+    result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
+    drawing.save(plots.pace(result, track=track))
 
 
-def _first(axes: np.ndarray[Any, Any]) -> Axes:
-    first: Axes = axes[0]
-    return first
+@kind
+def costs(
+    context: typer.Context,
+    track: Annotated[list[str] | None, typer.Option("--track", help="A track (repeatable).")] = None,
+    also: Annotated[list[Path] | None, typer.Option("--also", help="Another design to lay over (repeatable).")] = None,
+    *, closing: Closing,
+) -> None:  # fmt: skip
+    """What each level costs and adds up to, of several tracks or designs."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    designs = {drawing.design.title: drawing.design}
+    for path in also or []:
+        other = options.load(path)
+        designs[other.title if other.title not in designs else f"{other.title} ({path.name})"] = other
+    drawing.save(plots.costs(designs if also else drawing.design, track)[0])
+
+
+@kind
+def awards(
+    context: typer.Context,
+    award: Annotated[list[float] | None, typer.Option("--award", min=0, help="An award in XP (repeatable).")] = None,
+    times: Annotated[int, typer.Option("--times", min=1, max=1_000_000, help="Repeat the awards.")] = 1,
+    track: options.Track = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """How awards climb through the thresholds, and what is wasted."""
+    from ramulus import plots
+    from ramulus.analysis.trace import trace
+
+    if not award:
+        raise typer.BadParameter("no awards to draw; give --award 40 --award 90", param_hint="--award")
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.awards(drawing.design, trace(drawing.design, award * times, track), track=track))
+
+
+@kind
+def stats(
+    context: typer.Context, player: options.PlayerOption = None,
+    relative: Annotated[bool, typer.Option("--relative", help="Over their value at the start.")] = False,
+    *, closing: Closing,
+) -> None:  # fmt: skip
+    """How stats grow with level."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.stats(drawing.design, player=player, relative=relative)[0])
+
+
+@kind
+def effort(
+    context: typer.Context,
+    column: Annotated[str, typer.Option("--column", help="The column of the effort table.")] = "xp_per_hour",
+    player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """One column of the effort table over levels and sources."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.effort(drawing.design, column, player=player))
+
+
+@kind
+def income(context: typer.Context, player: options.PlayerOption = None, *, closing: Closing) -> None:
+    """What an hour brings, by level."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.income(drawing.design, player=player))
+
+
+@kind
+def gain(
+    context: typer.Context, player: options.PlayerOption = None, during: options.During = None, *, closing: Closing
+) -> None:
+    """How awards scale with the level gap."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.gain(drawing.design, player=player, during=during or ())[0])
+
+
+@kind
+def party(
+    context: typer.Context,
+    encounters: Annotated[int, typer.Option("--encounters", min=1, max=100_000, help="Shared encounters.")] = 200,
+    parties: Annotated[int, typer.Option("--parties", min=1, help="Parties to play.")] = 400,
+    seed: options.Seed = 0, *, closing: Closing,
+) -> None:  # fmt: skip
+    """How the members of the party catch up."""
+    from ramulus import plots
+    from ramulus.analysis.party import play_party
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.party(play_party(drawing.design, encounters, parties=parties, seed=seed))[0])
 
 
 def check_ending(path: Path) -> None:
     """Refuse a figure's file that is neither PNG, SVG nor PDF, before any work is done."""
     if path.suffix.lower() not in ENDINGS:
-        raise DataError(
-            f"{path}: a figure cannot be written as {path.suffix or 'a file without ending'}; allowed: "
-            f"{', '.join(ENDINGS)}"
-        )
+        ending = path.suffix or "a file without ending"
+        raise DataError(f"{path}: a figure cannot be written as {ending}; allowed: {', '.join(ENDINGS)}")
 
 
 def save_figure(ax: Axes, path: Path) -> None:
@@ -141,8 +190,8 @@ def save_figure(ax: Axes, path: Path) -> None:
     from ramulus.design import write_whole
     from ramulus.plots.style import project_style
 
-    figure = ax.figure
-    assert isinstance(figure, Figure)
+    drawn = ax.figure
+    assert isinstance(drawn, Figure)
     with project_style():
-        write_whole(path, lambda file: figure.savefig(file))
-    plt.close(figure)
+        write_whole(path, lambda file: drawn.savefig(file))
+    plt.close(drawn)

@@ -10,13 +10,14 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ramulus.cli import options
-from ramulus.cli.output import Column, Printing, number, percent
+from ramulus.cli.closing import Closing, closed
+from ramulus.cli.output import Column, number, percent
 
 if TYPE_CHECKING:
     import pandas as pd
 
+    from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
-    from ramulus.simulation.result import SimulationResult
     from ramulus.simulation.run import Progress
 
 HEADS = {
@@ -43,49 +44,45 @@ INTERVAL_HEADS = {
         for end in ("", "_low", "_high")
     },
 }
-Players = Annotated[int, typer.Option("--players", min=1, help="Players of each profile.")]
-Hours = Annotated[float, typer.Option("--hours", min=0.001, help="How long they play at most, hours.")]
 
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(simulate)
+    app.command()(closed(simulate))
 
 
 def simulate(
     file: options.File,
-    players: Players = 2000,
-    hours: Hours = 200.0,
+    players: options.Players = 2000,
+    hours: options.Hours = 200.0,
     seed: options.Seed = 0,
     track: options.Track = None,
     player: options.PlayerOption = None,
     every: Annotated[int, typer.Option("--every", min=1, help="Show every N-th level of the table.")] = 1,
     interval: Annotated[bool, typer.Option("--interval", help="Add 95 % intervals of the quantiles.")] = False,
-    changes: options.SetValues = None,
-    form: options.FormatOption = options.Format.table,
-    output: options.Output = None,
-    quiet: options.Quiet = False,
+    *,
+    closing: Closing,
 ) -> None:
     """Play many players of each profile and show how fast each kind reaches each level.
 
     p10, p50, p90: a tenth, half, nine tenths of the players got there in that time. A player who did not get there
     counts as later than all who did.
     """
-    from ramulus.simulation.run import SimulationStopped
+    from ramulus.analysis.simulate import SimulationStopped
 
-    design = options.load(file, changes)
+    design = closing.load(file)
     options.one_player(design, player)
     stopped = None
     try:
-        result = run_simulation(design, players, hours, seed, quiet, player)
+        result = run_simulation(design, players, hours, seed, closing.quiet, player)
     except SimulationStopped as stop:
         if stop.result is None:
             raise
         print(f"{stop}; the table shows those.", file=sys.stderr)
         stopped, result = stop, stop.result
     table = result.pace(track, interval=0.95 if interval else None)
-    printing = Printing("simulate", form, output, quiet)
-    if form is options.Format.table and output is None:
+    printing = closing.printing("simulate")
+    if closing.shows_table:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
     heads = INTERVAL_HEADS if interval else HEADS
     printing.table(table, heads, title_of(result), summary(result))
@@ -95,7 +92,7 @@ def simulate(
 
 def title_of(result: SimulationResult) -> str:
     """Return what was played: the design, the players, the horizon and the seed."""
-    who = ", ".join(f"{count:,} {name or 'players'}" for name, count in result.players.items())
+    who = ", ".join(f"{count:,} {name}" for name, count in result.players.items())
     return f"{result.design.title}: {who}; at most {result.hours:g} h each, seed {result.seed}"
 
 
@@ -114,7 +111,7 @@ def _endings(stuck: pd.DataFrame) -> list[str]:
     for (player, reason), rows in stuck.groupby(["player", "reason"], sort=False):
         worst = rows.loc[rows["players"].idxmax()]
         where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
-        lines.append(f"{player or 'players'}: {rows['share'].sum():.1%} {_ENDED[reason]}, {where}.")
+        lines.append(f"{player}: {rows['share'].sum():.1%} {_ENDED[reason]}, {where}.")
     return lines
 
 
@@ -123,7 +120,7 @@ def _waste(result: SimulationResult) -> list[str]:
     for player, rows in result.waste().groupby("player", sort=False):
         wasted, lost = rows["wasted"].sum(), rows["lost"].sum()
         if wasted or lost:
-            lines.append(f"{player or 'players'}: {wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player.")
+            lines.append(f"{player}: {wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player.")
     return lines
 
 
@@ -133,7 +130,7 @@ def _income(result: SimulationResult) -> list[str]:
         by_source = rows.groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
         if by_source.sum() > 0:
             parts = [f"{name} {share:.0%}" for name, share in (by_source / by_source.sum()).head(4).items()]
-            lines.append(f"{player or 'players'} lived on: {', '.join(parts)}")
+            lines.append(f"{player} lived on: {', '.join(parts)}")
     return lines
 
 
@@ -145,7 +142,7 @@ def run_simulation(
     Raises:
         SimulationStopped: it was interrupted; the error holds what was done.
     """
-    from ramulus.simulation.run import simulate as run
+    from ramulus.analysis.simulate import simulate as run
 
     counts = {player: players} if player is not None else players
     with progress_bar(quiet) as progress:

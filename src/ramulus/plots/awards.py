@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.plots.style import ACCENTS, MARK, QUIET, foot_line, new_axes, project_style, thousands
-from ramulus.rules.costs import cost_curve
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -39,7 +39,7 @@ def awards(
         The axes: for each award the XP held afterwards (costs of the levels paid plus XP in the level), and on top
         of it all XP wasted so far.
     """
-    curve = cost_curve(design, track)
+    curve = tabulated(design).track(track).curve
     held = curve.totals[table["level"].to_numpy() - curve.start_level] + table["xp"].to_numpy(dtype=np.float64)
     wasted = np.cumsum(table["wasted"].to_numpy(dtype=np.float64))
     step = table["step"].to_numpy()

@@ -8,8 +8,10 @@ from typing import TYPE_CHECKING, Any
 import matplotlib.pyplot as plt
 import numpy as np
 
+from ramulus.analysis.cost_shape import jumps
 from ramulus.plots.style import accent, foot_line, project_style, thousands
-from ramulus.rules.costs import CostCurve, cost_curve
+from ramulus.rules.costs import CostCurve
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -57,7 +59,7 @@ def _curves(designs: Design | Mapping[str, Design], tracks: str | Sequence[str] 
         names = [tracks] if isinstance(tracks, str) else list(tracks or [design.main_track_name])
         for name in names:
             label = " · ".join(part for part in (title, name if len(names) > 1 or not title else "") if part)
-            found[label] = cost_curve(design, name)
+            found[label] = tabulated(design).track(name).curve
     return found
 
 
@@ -83,8 +85,6 @@ def _draw(ax: Axes, title: str, lines: dict[str, tuple[Any, Any]]) -> None:
 
 
 def _mark_jumps(ax: Axes, curves: dict[str, CostCurve]) -> None:
-    from ramulus.analysis.cost_shape import jumps
-
     for curve in curves.values():
         for jump in jumps(curve)[:3]:
             ax.annotate(

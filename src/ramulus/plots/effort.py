@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.analysis.effort import Effort, effort_table
+from ramulus.analysis.effort import effort_table
 from ramulus.errors import UnknownNameError
 from ramulus.plots.heat import heat_map
 from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style, thousands
-from ramulus.rules.tables import make_tables
+from ramulus.rules.pay import mix
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -49,7 +50,7 @@ def effort(
     Raises:
         UnknownNameError: there is no such column.
     """
-    who = player or next(iter(design.players), None)
+    who = player or next(iter(design.profiles))
     table = effort_table(design, who)
     known = [name for name in table.columns if name not in ("player", "level", "source")]
     if column not in known:
@@ -58,10 +59,10 @@ def effort(
     with project_style():
         axes = new_axes(ax, **figure_options)
         heat_map(axes, table, column, unit, style)
-        axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({who or 'a player'})")
+        axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({who})")
         foot_line(
             axes,
-            f"{design.title} · {who or 'a player'} · timed multipliers off · empty: closed at that level",
+            f"{design.title} · {who} · timed multipliers off · empty: closed at that level",
         )
     return axes
 
@@ -78,12 +79,13 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
     Returns:
         The axes.
     """
-    who = player or next(iter(design.players), None)
-    tables = make_tables(design, [who] if who else None)
+    tabulation = tabulated(design)
+    profile = tabulation.profile(player)
+    who, levels = profile.name, tabulation.columns.levels
     table = effort_table(design, who)
-    xp, seconds = Effort(tables).mix(tables.grid.first_column)
+    xp, seconds = mix(profile.mean_pay(tabulation.always_on), tabulation.columns.first_column)
     with np.errstate(divide="ignore", invalid="ignore"):
-        mix = 3600 * xp[0] / seconds[0]
+        mixed = 3600 * xp / seconds
     with project_style():
         axes = new_axes(ax, **figure_options)
         peaks = []
@@ -92,18 +94,18 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
             axes.plot(rows["level"], rows["xp_per_hour"], **{**look, "linewidth": 1.5})
             best = rows.loc[rows["xp_per_hour"].idxmax()]
             peaks.append((float(best["level"]), float(best["xp_per_hour"]), str(name), look["color"]))
-        axes.plot(tables.grid.levels, mix, color="#23211D", linewidth=3.6)
-        axes.set_title(f"What an hour brings, by level ({who or 'a player'})")
+        axes.plot(levels, mixed, color="#23211D", linewidth=3.6)
+        axes.set_title(f"What an hour brings, by level ({who})")
         axes.set_xlabel("level")
         axes.set_ylabel("XP per hour, failures and pauses counted")
-        axes.set_xlim(float(tables.grid.levels[0]), float(tables.grid.levels[-1]))
+        axes.set_xlim(float(levels[0]), float(levels[-1]))
         axes.set_ylim(bottom=0)
         thousands(axes)
-        label_ends(axes, [(float(tables.grid.levels[-1]), float(mix[-1]), "the mix", "#23211D")])
+        label_ends(axes, [(float(levels[-1]), float(mixed[-1]), "the mix", "#23211D")])
         _label_peaks(axes, peaks)
         foot_line(
             axes,
-            f"{design.title} · {who or 'a player'} · timed multipliers off · black: the mix by chance of being met",
+            f"{design.title} · {who} · timed multipliers off · black: the mix by chance of being met",
         )
     return axes
 

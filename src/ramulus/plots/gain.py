@@ -37,7 +37,7 @@ def gain(
     Returns:
         The two axes: the factor, and the heat map.
     """
-    who = player or next(iter(design.players), None)
+    who = player or next(iter(design.profiles))
     table = gain_table(design, who, during=during)
     with project_style():
         if ax is None:
@@ -50,7 +50,7 @@ def gain(
         on = ", ".join(during) or "off"
         foot_line(
             pair[0],
-            f"{design.title} · {who or 'a player'} · timed multipliers: {on} · empty: closed at that level",
+            f"{design.title} · {who} · timed multipliers: {on} · empty: closed at that level",
         )
     return pair
 

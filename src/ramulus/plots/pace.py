@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
-    from ramulus.simulation.result import SimulationResult
+    from ramulus.analysis.result import SimulationResult
 
 
 def pace(result: SimulationResult, ax: Axes | None = None, *, track: str | None = None, **figure_options: Any) -> Axes:
@@ -43,7 +43,7 @@ def pace(result: SimulationResult, ax: Axes | None = None, *, track: str | None 
         axes.set_xlim(left=0)
         axes.set_ylim(float(table["level"].min()), float(table["level"].max()) * 1.02)
         label_tops(axes, [end for end in ends if end is not None])
-        players = ", ".join(f"{count:,} {who or 'players'}" for who, count in result.players.items())
+        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
         foot_line(axes, f"{result.design.title} · {players} · seed {result.seed} · horizon {result.hours:g} h")
     return axes
 
@@ -69,7 +69,7 @@ def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float
     if not len(arrived):
         return None
     last = int(arrived[-1])
-    name = str(rows["player"].iloc[0]) or "players"
+    name = str(rows["player"].iloc[0])
     reached = "" if last == len(level) - 1 else f" to level {level[last]}"
     text = f"{name}\n{median[last]:.3g} {'min' if scale == 60 else 'h'}{reached}"
     return float(median[last]), float(level[last]), text, look["color"]

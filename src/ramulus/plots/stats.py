@@ -10,7 +10,7 @@ import numpy as np
 
 from ramulus.design.names import stat_track
 from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style
-from ramulus.rules.stats import stat_table
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -63,10 +63,10 @@ def _levels(design: Design, name: str) -> Any:
 
 def _own_axes(axes: Any, design: Design, names: list[str], player: str | None) -> None:
     profiles: list[str | None] = [player] if player else [*design.players] or [None]
-    tables = {who: stat_table(design, who) for who in profiles}
+    tables = {who: tabulated(design).stats(who) for who in profiles}
     for ax, name in zip(axes, names, strict=True):
         levels = _levels(design, name)
-        lines = {who: table[name] for who, table in tables.items()}
+        lines = {who: table[name].values for who, table in tables.items()}
         ends = []
         for index, who in enumerate(_alike(lines)):
             values = lines[who[0]]
@@ -94,10 +94,11 @@ def _alike(lines: dict[str | None, Any]) -> list[list[str | None]]:
 
 
 def _relative(ax: Axes, design: Design, names: list[str], player: str | None) -> None:
-    table = stat_table(design, player or next(iter(design.players), None))
+    curves = tabulated(design).stats(player or next(iter(design.players), None))
     ends = []
     for index, name in enumerate(names):
-        values = table[name] / table[name][0] if table[name][0] else table[name]
+        values = curves[name].values
+        values = values / values[0] if values[0] else values
         ax.plot(_levels(design, name), values, drawstyle="steps-mid", **accent(index))
         ends.append(
             (

@@ -10,10 +10,8 @@ import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
 from ramulus.errors import RamulusError
-from ramulus.rules.costs import cost_curve
-from ramulus.rules.encounters import xp_tables
-from ramulus.rules.grid import make_grid, open_at
-from ramulus.rules.multipliers import always_on, award_of, rule_factors, stacked
+from ramulus.rules.pay import paid
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -60,24 +58,27 @@ def check_awards(design: Design) -> Iterator[Finding]:
 
 def _largest_against_cost(design: Design) -> _Largest | None:
     """Return the award that is largest against the cost of its level, multipliers counted; None if none is larger."""
-    curve = cost_curve(design)
-    grid = make_grid(design)
-    product = stacked(design, rule_factors(grid), always_on(design))
-    highest = xp_tables(design, grid.levels).highest[:, grid.source_of]
-    awards = np.where(grid.open, award_of(design, highest, np.broadcast_to(product, grid.shape)), 0.0).max(axis=0)
-    against = awards[:-1] / curve.costs[:, None]
-    if against.max() <= 1:
-        return None
-    level, column = (int(i) for i in np.unravel_index(int(against.argmax()), against.shape))
-    source = grid.sources[int(grid.source_of[column])]
-    return _Largest(float(awards[level, column]), source, int(grid.levels[level]), float(curve.costs[level]))
+    tabulation = tabulated(design)
+    columns, costs = tabulation.columns, tabulation.main.curve.costs
+    highest = np.stack([law.highest for law in tabulation.laws], axis=1)[:, columns.source_of]
+    found = None
+    for profile in map(tabulation.profile, design.profiles):
+        product = profile.alone.product(tabulation.always_on)
+        awards = np.where(columns.open, paid(design.awards, highest, product), 0.0)
+        against = awards[:-1] / costs[:, None]
+        level, column = (int(i) for i in np.unravel_index(int(against.argmax()), against.shape))
+        if against[level, column] > (found.award / found.cost if found else 1):
+            award, cost = float(awards[level, column]), float(costs[level])
+            found = _Largest(award, columns.source_at(column), int(columns.levels[level]), cost)
+    return found
 
 
 def _at_the_cap(design: Design, place: str) -> Iterator[Finding]:
     track = design.track()
-    levels = np.array([float(track.max_level)])
-    xp = np.where(open_at(design, levels), xp_tables(design, levels).fixed, 0.0)[0]
-    paying = [name for name, amount in zip(design.sources, xp, strict=True) if amount > 0]
+    tabulation = tabulated(design)
+    open_there = tabulation.columns.open[-1, tabulation.columns.first_column]
+    laws = zip(design.sources, tabulation.laws, open_there, strict=True)
+    paying = [name for name, law, is_open in laws if is_open and law.mean[-1] > 0]
     if paying and track.overflow.at_cap == "discard":
         yield Finding(
             "xp-at-cap", "note", f"{place}.at_cap",
@@ -93,7 +94,7 @@ def _expected_waste(design: Design, place: str) -> Iterator[Finding]:
     rules = design.track().overflow
     if rules.carry == 1 and rules.carry_limit is None:
         return
-    from ramulus.simulation.run import simulate
+    from ramulus.analysis.simulate import simulate
 
     try:
         result = simulate(design, WASTE_PLAYERS, seed=0)
@@ -107,7 +108,7 @@ def _expected_waste(design: Design, place: str) -> Iterator[Finding]:
         if wasted > NOTABLE_WASTE * earned:
             yield Finding(
                 "waste-expected", "warning", f"{place}.carry",
-                f"{player or 'players'}: about {wasted:,.0f} XP of {earned:,.0f} XP awarded are lost at thresholds "
+                f"{player}: about {wasted:,.0f} XP of {earned:,.0f} XP awarded are lost at thresholds "
                 f"below level {below}, {wasted / earned:.1%} (the mean of {WASTE_PLAYERS} simulated players)",
                 "carry = 1, or smaller awards against the costs",
             )  # fmt: skip

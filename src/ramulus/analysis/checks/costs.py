@@ -9,11 +9,13 @@ import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
 from ramulus.analysis.cost_shape import cost_shape
-from ramulus.rules.costs import CostCurve, cost_curve
+from ramulus.design.cost_ways import ValuesCost
+from ramulus.rules.costs import CostCurve
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-    from ramulus.design.track import Cost
+    from ramulus.design.cost_ways import Cost
 
 RUNAWAY_SHARE = 0.5
 
@@ -21,7 +23,7 @@ RUNAWAY_SHARE = 0.5
 def check_costs(design: Design) -> Iterator[Finding]:
     """Yield what is suspicious about the costs of each track."""
     for name in design.tracks:
-        curve = cost_curve(design, name)
+        curve = tabulated(design).tracks[name].curve
         place = f"tracks.{name}.cost"
         yield from _falls_and_walls(curve, place)
         yield from _equal_neighbours(curve, place)
@@ -80,7 +82,7 @@ def _clamps(curve: CostCurve, cost: Cost, place: str) -> Iterator[Finding]:
 
 
 def _unused_values(curve: CostCurve, cost: Cost, place: str) -> Iterator[Finding]:
-    if cost.values is None:
+    if not isinstance(cost, ValuesCost):
         return
     wanted = len(curve.costs)
     given = len(cost.values) - (cost.gives == "total" and cost.values[:1] == [0])

@@ -13,15 +13,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
+from ramulus.design.cost_ways import FormulaWay, LevelFromXpWay, StepsWay
 from ramulus.errors import FormulaError
 from ramulus.formula import Formula, evaluate, parse, reordered, run_steps
 from ramulus.formula.functions import Array
-from ramulus.rules.costs import CostCurve, cost_curve
+from ramulus.rules.costs import CostCurve, CostPart, settling
 from ramulus.rules.rounding import rounded
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-    from ramulus.design.track import Cost, CostWay
 
 MOST_SHOWN = 3
 
@@ -35,41 +36,23 @@ class _Variant:
 
 def check_edges(design: Design) -> Iterator[Finding]:
     """Yield the levels whose cost or total changes with the precision or the order of operations."""
-    for name, track in design.tracks.items():
-        cost = track.cost
-        curve = cost_curve(design, name)
-        for place, way, part in _parts(f"tracks.{name}.cost", cost, curve):
-            text = way.formula or way.next or way.level_from_xp
-            clamped_totals = way.gives == "total" and (cost.at_least, cost.at_most) != (None, None)
-            if text is None or clamped_totals or (cost.rounding == "none" and way.level_from_xp is None):
-                continue
-            compute = _computation(design, cost, way, part)
-            for variant in _variants(parse(text)):
-                yield from _differences(part, cost, way, f"{place}.{way.way}", variant, compute)
+    for name in design.tracks:
+        curve = tabulated(design).tracks[name].curve
+        for part in curve.parts:
+            if part.way.names and _looked_at(part, len(curve.parts)):
+                text = getattr(part.way, part.way.key)
+                for variant in _variants(parse(text)):
+                    yield from _differences(part, variant, _computation(design, part), curve)
 
 
-def _parts(place: str, cost: Cost, curve: CostCurve) -> Iterator[tuple[str, CostWay, CostCurve]]:
-    """Yield each way with its place and the part of the curve that it states.
-
-    A segment that goes on from the one before, or states totals of its own, is left out.
-    """
-    if cost.segments is None:
-        yield place, cost, curve
-        return
-    ends = [segment.from_level for segment in cost.segments[1:]] + [curve.max_level]
-    for index, (segment, end) in enumerate(zip(cost.segments, ends, strict=True)):
-        goes_on = segment.next is not None and segment.first is None
-        if not goes_on and segment.gives == "cost" and segment.level_from_xp is None:
-            low, high = segment.from_level - curve.start_level, end - curve.start_level
-            part = CostCurve(
-                curve.track,
-                curve.levels[low : high + 1],
-                curve.costs[low:high],
-                curve.totals[low : high + 1],
-                curve.exact[low:high],
-                curve.clamped[low:high],
-            )
-            yield f"{place}.segments[{index}]", segment, part
+def _looked_at(part: CostPart, parts: int) -> bool:
+    """Whether a way can be computed anew: not one that goes on from the way before, nor totals of a segment."""
+    totals, way = part.stated.totals, part.way
+    if parts > 1 and (totals or (isinstance(way, StepsWay) and way.first is None)):
+        return False
+    if isinstance(way, LevelFromXpWay):
+        return True
+    return part.rounding != "none" and not (totals and part.limits.given)
 
 
 def _variants(formula: Formula) -> Iterator[_Variant]:
@@ -81,75 +64,65 @@ def _variants(formula: Formula) -> Iterator[_Variant]:
 _Computation = Callable[[_Variant], Array]
 
 
-def _computation(design: Design, cost: Cost, way: CostWay, curve: CostCurve) -> _Computation:
+def _computation(design: Design, part: CostPart) -> _Computation:
     """Return what computes the stated values (costs, totals or levels) in a variant, before rounding."""
-    constants = design.constants
-    if way.formula is not None:
-        levels = curve.levels[:-1] if way.gives == "cost" else curve.levels[1:]
+    constants, way = design.constants, part.way
+    levels = np.arange(part.low, part.high, dtype=np.float64) + part.stated.totals
+    if isinstance(way, FormulaWay):
         return lambda v: np.broadcast_to(evaluate(v.formula, {**constants, "level": levels}, v.dtype), levels.shape)
-    if way.level_from_xp is not None:
-        around = np.concatenate([curve.totals[1:], curve.totals[1:] - 1])
+    if isinstance(way, LevelFromXpWay):
+        around = np.concatenate([part.settled[1:], part.settled[1:] - 1])
         return lambda v: np.broadcast_to(evaluate(v.formula, {**constants, "xp": around}, v.dtype), around.shape)
-
-    low = -np.inf if cost.at_least is None else cost.at_least
-    high = np.inf if cost.at_most is None else cost.at_most
-
-    def settle(value: float) -> float:
-        inside = min(max(value, low), high)
-        return float(rounded(np.float64(inside), cost.rounding)) if way.round_each_step else inside
+    assert isinstance(way, StepsWay)
+    first, settle = float(way.first or 0), settling(part.limits, part.rounding, way.round_each_step)
 
     def steps(variant: _Variant) -> Array:
         number = np.float32 if variant.dtype is np.float32 else float
-        return run_steps(variant.formula, settle(way.first or 0), curve.levels[:-1], constants, settle, number)
+        return run_steps(variant.formula, first, levels, constants, settle, number)[0]
 
     return steps
 
 
-def _differences(
-    curve: CostCurve, cost: Cost, way: CostWay, place: str, variant: _Variant, compute: _Computation
-) -> Iterator[Finding]:
+def _differences(part: CostPart, variant: _Variant, compute: _Computation, curve: CostCurve) -> Iterator[Finding]:
     try:
         with np.errstate(all="ignore"):
             other = np.asarray(compute(variant), dtype=np.float64)
     except FormulaError:
         return  # A variant that overflows where the formula does not is no rounding edge.
-    if way.level_from_xp is not None:
-        yield from _level_differences(curve, place, variant, other)
+    place = f"{part.place}.{part.way.key}"
+    if isinstance(part.way, LevelFromXpWay):
+        yield from _level_differences(part, curve.start_level, place, variant, other)
         return
+    totals = part.stated.totals
     # A clamp may move both values to the same side of an edge.
-    other = other if way.gives == "total" else np.clip(other, _or(cost.at_least, -np.inf), _or(cost.at_most, np.inf))
-    values = rounded(other, cost.rounding)
-    given = curve.totals[1:] if way.gives == "total" else curve.costs
+    values = rounded(other if totals else part.limits.clip(other), part.rounding)
+    given = part.settled[1:] if totals else part.settled
     differ = np.nonzero(values != given)[0]
     if not len(differ):
         return
-    levels = curve.levels[1:] if way.gives == "total" else curve.levels[:-1]
-    what = "total" if way.gives == "total" else "cost"
-    shown = ", ".join(f"level {levels[i]:g}: {given[i]:.17g} or {values[i]:.17g}" for i in differ[:MOST_SHOWN])
+    levels = np.arange(part.low, part.high) + totals
+    what = "total" if totals else "cost"
+    shown = ", ".join(f"level {levels[i]}: {given[i]:.17g} or {values[i]:.17g}" for i in differ[:MOST_SHOWN])
     rest = f" and {len(differ) - MOST_SHOWN} more levels" if len(differ) > MOST_SHOWN else ""
-    last = values[-1] if way.gives == "total" else curve.totals[-1] + (values - given).sum()
+    here = curve.totals[part.high - curve.start_level]
+    there = values[-1] if totals else here + (values - given).sum()
     yield Finding(
         "rounding-edge", "warning" if variant.dtype is np.float64 else "note", place,
-        f"{variant.name} the {what} is another whole number: {shown}{rest}; the total at level "
-        f"{curve.levels[-1]:g} is "
-        f"{curve.totals[-1]:,.0f} here and {last:,.0f} there",
+        f"{variant.name} the {what} is another whole number: {shown}{rest}; the total at level {part.high} is "
+        f"{here:,.0f} here and {there:,.0f} there",
         "take the table, not the formula, into the game; or move the values off the edge (add 0.5, or round "
         "to nearest)",
         int(levels[differ[0]]),
     )  # fmt: skip
 
 
-def _or(value: float | None, default: float) -> float:
-    return default if value is None else value
-
-
-def _level_differences(curve: CostCurve, place: str, variant: _Variant, other: Array) -> Iterator[Finding]:
-    at, below = np.split(np.maximum(np.floor(other), curve.start_level), 2)
-    reached = curve.levels[1:]
+def _level_differences(part: CostPart, start: int, place: str, variant: _Variant, other: Array) -> Iterator[Finding]:
+    at, below = np.split(np.maximum(np.floor(other), start), 2)
+    reached = np.arange(part.low + 1, part.high + 1, dtype=np.float64)
     differ = np.nonzero((at < reached) | (below >= reached))[0]
     if len(differ):
         i = int(differ[0])
-        total = curve.totals[i + 1]
+        total = part.settled[i + 1]
         xp, level = (total, at[i]) if at[i] < reached[i] else (total - 1, below[i])
         there = reached[i] if xp == total else reached[i] - 1
         yield Finding(

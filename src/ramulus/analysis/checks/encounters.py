@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
-from ramulus.analysis.effort import Effort
 from ramulus.formula import parse
-from ramulus.rules.stats import upgrade_ranks
-from ramulus.rules.tables import Tables, make_tables
+from ramulus.formula.functions import Array
+from ramulus.rules.columns import Columns
+from ramulus.rules.pay import chance_of, mix
+from ramulus.rules.tabulation import Tabulation, tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -22,20 +24,72 @@ FALL = 0.1
 SELDOM = 0.02
 
 
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """What every check of encounters looks at, for all profiles: P profiles, L levels, C columns.
+
+    Attributes:
+        tabulation: the design's.
+        names: the profiles.
+        seconds, success, weight, xp, spent, award: what an encounter takes and pays in the mean, shape (P, L, C).
+        chance: of each source to be met, one column a source, shape (P, L, S).
+        rate: XP per hour of the mix that is met, shape (P, L).
+    """
+
+    tabulation: Tabulation
+    names: tuple[str, ...]
+    seconds: Array
+    success: Array
+    weight: Array
+    xp: Array
+    spent: Array
+    award: Array
+    chance: Array
+    rate: Array
+
+    @property
+    def columns(self) -> Columns:
+        """The levels and columns."""
+        return self.tabulation.columns
+
+    def whom(self, profile: int) -> str:
+        """Words that name a profile, where the design has profiles."""
+        return f" for {self.names[profile]!r}" if self.tabulation.design.players else ""
+
+
+def _seen(design: Design) -> _Seen:
+    tabulation = tabulated(design)
+    at = tabulation.columns.first_column
+    profiles = [tabulation.profile(name) for name in design.profiles]
+    pays = [profile.mean_pay(tabulation.always_on) for profile in profiles]
+    mixes = [mix(pay, at) for pay in pays]
+    return _Seen(
+        tabulation,
+        tuple(design.profiles),
+        np.stack([profile.encounters.seconds for profile in profiles]),
+        np.stack([profile.encounters.success for profile in profiles]),
+        np.stack([profile.encounters.weight for profile in profiles]),
+        np.stack([pay.xp for pay in pays]),
+        np.stack([pay.seconds for pay in pays]),
+        np.stack([pay.award for pay in pays]),
+        np.stack([chance_of(profile.encounters, at) for profile in profiles]),
+        np.stack([3600 * xp / np.maximum(seconds, 1e-9) for xp, seconds in mixes]),
+    )
+
+
 def check_encounters(design: Design) -> Iterator[Finding]:
     """Yield what is suspicious about sources and encounters, for every player profile."""
     yield from _upgrades(design)
     if not design.sources:
         return
-    tables = make_tables(design)
-    effort = Effort(tables)
-    yield from _closed(tables)
-    yield from _never_best(tables, effort)
-    yield from _pinned_chances(tables)
-    yield from _formalities(tables)
-    yield from _hopeless(tables, effort)
-    yield from _punishing_levels(tables, effort)
-    yield from _rounded_away(tables, effort)
+    seen = _seen(design)
+    yield from _closed(seen)
+    yield from _never_best(seen)
+    yield from _pinned_chances(seen)
+    yield from _formalities(seen)
+    yield from _hopeless(seen)
+    yield from _punishing_levels(seen)
+    yield from _rounded_away(seen)
 
 
 def _upgrades(design: Design) -> Iterator[Finding]:
@@ -43,7 +97,7 @@ def _upgrades(design: Design) -> Iterator[Finding]:
         return
     bought = dict.fromkeys(design.upgrades, 0.0)
     for player in design.players:
-        for name, ranks in upgrade_ranks(design, player).items():
+        for name, ranks in tabulated(design).ranks(player).items():
             bought[name] = max(bought[name], float(ranks[-1]))
     for name, most in bought.items():
         if not most:
@@ -55,10 +109,10 @@ def _upgrades(design: Design) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _closed(tables: Tables) -> Iterator[Finding]:
-    grid = tables.grid
+def _closed(seen: _Seen) -> Iterator[Finding]:
+    grid = seen.columns
     playing = grid.levels[:-1]
-    is_open = np.asarray((tables.encounter.weight[:, :-1] > 0).any(axis=0))
+    is_open = np.asarray((seen.weight[:, :-1] > 0).any(axis=0))
     nowhere = np.nonzero(~is_open.any(axis=1))[0]
     if len(nowhere):
         listed = ", ".join(f"{playing[i]:g}" for i in nowhere[:6]) + (" …" if len(nowhere) > 6 else "")
@@ -68,26 +122,26 @@ def _closed(tables: Tables) -> Iterator[Finding]:
             "open a source there (from_level, to_level)", int(playing[nowhere[0]]),
         )  # fmt: skip
     for index, name in enumerate(grid.sources):
-        if not is_open[:, grid.columns_of([index])].any():
+        if not is_open[:, grid.of([index])].any():
             yield Finding(
                 "source-never-open", "warning", f"sources.{name}",
                 "it is open at no level that is played, or its weight is 0 wherever it is",
                 "change from_level, to_level or its weight",
             )  # fmt: skip
-    limited = [s for s in tables.design.sources.values() if s.limit is not None]
-    if limited and len(limited) == len(tables.design.sources):
+    limited = [s for s in seen.tabulation.design.sources.values() if s.limit is not None]
+    if limited and len(limited) == len(seen.tabulation.design.sources):
         yield Finding(
             "sources-run-out", "warning", "sources", "every source has a limit: players may run out of all of them",
             "leave one source without a limit",
         )  # fmt: skip
 
 
-def _never_best(tables: Tables, effort: Effort) -> Iterator[Finding]:
-    grid = tables.grid
-    rate = np.where(grid.open, effort.xp / np.maximum(effort.seconds, 1e-9), -1.0)[:, :-1]
+def _never_best(seen: _Seen) -> Iterator[Finding]:
+    grid = seen.columns
+    rate = np.where(grid.open, seen.xp / np.maximum(seen.spent, 1e-9), -1.0)[:, :-1]
     best = grid.source_of[rate.argmax(axis=2)]
     for index, name in enumerate(grid.sources):
-        source = tables.design.sources[name]
+        source = seen.tabulation.design.sources[name]
         if (
             source.skill is None
             and source.limit is None
@@ -103,9 +157,9 @@ def _never_best(tables: Tables, effort: Effort) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _pinned_chances(tables: Tables) -> Iterator[Finding]:
+def _pinned_chances(seen: _Seen) -> Iterator[Finding]:
     """A chance that stays at one end of its clip over all levels at which a source is open."""
-    grid, design = tables.grid, tables.design
+    grid, design = seen.columns, seen.tabulation.design
     for index, name in enumerate(grid.sources):
         text = design.sources[name].success
         text = text if text is not None else design.encounter.success if design.encounter else 1
@@ -113,7 +167,7 @@ def _pinned_chances(tables: Tables) -> Iterator[Finding]:
             continue
         column = int(grid.first_column[index])
         open_levels = grid.open[:, column]
-        chances = tables.encounter.success[:, open_levels, column]
+        chances = seen.success[:, open_levels, column]
         if chances.size and open_levels.sum() > 2 and np.ptp(chances) == 0 and chances.flat[0] in _bounds(text):
             place = f"sources.{name}.success" if design.sources[name].success is not None else "encounter.success"
             yield Finding(
@@ -135,16 +189,17 @@ def _bounds(text: str) -> set[float]:
     }
 
 
-def _formalities(tables: Tables) -> Iterator[Finding]:
-    """A source whose time has stopped falling long before it closes."""
-    grid = tables.grid
+def _formalities(seen: _Seen) -> Iterator[Finding]:
+    """A source whose time has stopped falling long before it closes, seen with the first profile."""
+    profile = seen.tabulation.profile()
+    grid = seen.columns
     for index, name in enumerate(grid.sources):
         column = int(grid.first_column[index])
         levels = np.nonzero(grid.open[:-1, column])[0]
         if len(levels) < 6:
             continue
-        seconds = tables.encounter.seconds[0, levels, column]
-        shown = tables.encounter.shown
+        seconds = seen.seconds[0, levels, column]
+        shown = {name: values[None] for name, values in profile.encounters.shown.items()}
         whole = {name: v[0, levels, column] for name, v in shown.items() if np.isfinite(v[0, levels, column]).all()}
         what, counted = next(iter(whole.items()), ("seconds", seconds))
         if np.ptp(seconds) == 0 or np.ptp(counted) == 0:
@@ -161,32 +216,29 @@ def _formalities(tables: Tables) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _hopeless(tables: Tables, effort: Effort) -> Iterator[Finding]:
-    grid = tables.grid
-    chance = effort.chance(grid.first_column)
+def _hopeless(seen: _Seen) -> Iterator[Finding]:
+    grid = seen.columns
     for index, name in enumerate(grid.sources):
         column = int(grid.first_column[index])
-        success = tables.encounter.success[:, :-1, column]
-        hopeless = (success < HOPELESS) & grid.open[:-1, column] & (chance[:, :-1, index] > SELDOM)
+        success = seen.success[:, :-1, column]
+        hopeless = (success < HOPELESS) & grid.open[:-1, column] & (seen.chance[:, :-1, index] > SELDOM)
         if hopeless.any():
             p, level = (int(i[0]) for i in np.nonzero(hopeless))
-            who = f" for {grid.profiles[p]!r}" if grid.profiles[p] else ""
             ends = np.nonzero(~hopeless[p, level:])[0]
             until = f", until level {grid.levels[level + int(ends[0])]:g}" if len(ends) else ""
             yield Finding(
                 "source-hopeless", "warning", f"sources.{name}",
-                f"at level {grid.levels[level]:g}{who} it succeeds {success[p, level]:.1%} of the time and is "
-                f"{chance[p, level, index]:.0%} of what is met{until}",
+                f"at level {grid.levels[level]:g}{seen.whom(p)} it succeeds {success[p, level]:.1%} of the time and is "
+                f"{seen.chance[p, level, index]:.0%} of what is met{until}",
                 "open it later with from_level, or lower its weight while it is too hard", int(grid.levels[level]),
             )  # fmt: skip
 
 
-def _punishing_levels(tables: Tables, effort: Effort) -> Iterator[Finding]:
+def _punishing_levels(seen: _Seen) -> Iterator[Finding]:
     """A level-up after which XP per hour falls by more than a few percent, for the mix of what is met."""
-    grid = tables.grid
-    xp, seconds = effort.mix(grid.first_column)
-    rate = 3600 * xp / np.maximum(seconds, 1e-9)
-    for p, profile in enumerate(grid.profiles):
+    grid = seen.columns
+    rate = seen.rate
+    for p, profile in enumerate(seen.names):
         met = rate[p, :-1] > 0
         change = np.where(met[:-1] & met[1:], rate[p, 1:-1] / np.maximum(rate[p, :-2], 1e-12) - 1, 0.0)
         falls = np.nonzero(change < -FALL)[0]
@@ -194,7 +246,7 @@ def _punishing_levels(tables: Tables, effort: Effort) -> Iterator[Finding]:
             worst = int(falls[np.argmin(change[falls])])
             yield Finding(
                 "income-falls", "warning", "encounter",
-                f"{profile or 'players'}: reaching level {grid.levels[worst + 1]:g} lowers income by "
+                f"{profile}: reaching level {grid.levels[worst + 1]:g} lowers income by "
                 f"{-change[worst]:.0%}, "
                 f"from {rate[p, worst]:,.0f} to {rate[p, worst + 1]:,.0f} XP per hour ({len(falls)} such "
                 "levels): levelling up feels "
@@ -203,20 +255,21 @@ def _punishing_levels(tables: Tables, effort: Effort) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _rounded_away(tables: Tables, effort: Effort) -> Iterator[Finding]:
-    grid = tables.grid
-    base = tables.encounter.xp.fixed[:, grid.source_of][None]
-    product = tables.product()
-    gone = (effort.award == 0) & (base * product > 0) & grid.open
+def _rounded_away(seen: _Seen) -> Iterator[Finding]:
+    """An award that multipliers and rounding turn into nothing, seen with the first profile."""
+    grid, tabulation = seen.columns, seen.tabulation
+    exact = tabulation.profile().mean_pay(tabulation.always_on).base * tabulation.profile().alone.product(
+        tabulation.always_on
+    )
+    gone = (seen.award[0] == 0) & (exact > 0) & grid.open
     for index, name in enumerate(grid.sources):
-        lost = gone[0][:, grid.source_of == index].any(axis=1)
+        lost = gone[:, grid.source_of == index].any(axis=1)
         if lost.any():
             level = int(np.nonzero(lost)[0][0])
-            column = int(grid.first_column[index])
-            exact = float(np.broadcast_to(base * product, grid.shape)[0, level, column])
+            should = float(exact[level, int(grid.first_column[index])])
             yield Finding(
                 "award-rounds-to-zero", "warning", f"sources.{name}",
-                f"at level {grid.levels[level]:g} it should award {exact:.3g} XP and awards 0 after rounding "
+                f"at level {grid.levels[level]:g} it should award {should:.3g} XP and awards 0 after rounding "
                 f"({int(lost.sum())} such levels)",
                 'awards.least_award = 1, awards.rounding = "up", or close it there', int(grid.levels[level]),
             )  # fmt: skip

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
-from ramulus.rules.tables import Tables, make_tables
+from ramulus.formula.functions import Array
+from ramulus.rules.multipliers import reads_leader
+from ramulus.rules.tabulation import Tabulation, tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -16,16 +19,45 @@ if TYPE_CHECKING:
 FACTOR_CEILING = 10.0
 
 
+@dataclass(frozen=True, eq=False)
+class _Factors:
+    """The factors of all rules for all profiles, not a number where a rule does not apply: R rules, P profiles.
+
+    Attributes:
+        tabulation: the design's.
+        own, skill: on main-track and on skill awards, shape (R, P, L, C).
+        together: the product of all rules, timed ones too, 0 where a source is closed, shape (P, L, C).
+    """
+
+    tabulation: Tabulation
+    own: Array
+    skill: Array
+    together: Array
+
+
+def _factors_of(design: Design) -> _Factors:
+    tabulation = tabulated(design)
+    profiles = [tabulation.profile(name).alone for name in design.profiles]
+    everything = frozenset(range(len(design.multipliers)))
+    is_open = tabulation.columns.open
+    return _Factors(
+        tabulation,
+        np.where(is_open, np.stack([profile.factors for profile in profiles], axis=1), np.nan),
+        np.where(is_open, np.stack([profile.skill_factors for profile in profiles], axis=1), np.nan),
+        np.where(is_open, np.stack([profile.product(everything) for profile in profiles]), 0.0),
+    )
+
+
 def check_multipliers(design: Design, ceiling: float = FACTOR_CEILING) -> Iterator[Finding]:
     """Yield what is suspicious about the multipliers."""
     yield from _bands(design)
     if not (design.sources and design.multipliers):
         return
-    tables = make_tables(design)
-    yield from _never_applies(tables)
-    yield from _factors(tables, ceiling)
-    yield from _stacks(tables, ceiling)
-    yield from _turned_round(tables)
+    factors = _factors_of(design)
+    yield from _never_applies(factors)
+    yield from _high_and_low(factors, ceiling)
+    yield from _stacks(factors, ceiling)
+    yield from _turned_round(factors.tabulation)
 
 
 def _bands(design: Design) -> Iterator[Finding]:
@@ -51,12 +83,12 @@ def _bands(design: Design) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _never_applies(tables: Tables) -> Iterator[Finding]:
-    design, grid = tables.design, tables.grid
-    scheduled = any(player.has_schedule for player in design.players.values())
+def _never_applies(factors: _Factors) -> Iterator[Finding]:
+    design = factors.tabulation.design
+    scheduled = any(player.has_schedule for player in design.profiles.values())
     for index, rule in enumerate(design.multipliers):
         place = f"multipliers[{index}]"
-        reach = [np.where(grid.open, factors[index], np.nan) for factors in (tables.factors, tables.skill_factors)]
+        reach = (factors.own[index], factors.skill[index])
         if all(np.isnan(factor).all() for factor in reach):
             yield Finding(
                 "rule-never-applies", "warning", place, f"{rule.name!r} reaches no award at any level",
@@ -68,22 +100,22 @@ def _never_applies(tables: Tables) -> Iterator[Finding]:
                 f"{rule.name!r} is timed, and no profile says hours_per_day: it is never on",
                 "give the player profiles hours_per_day and days_per_week",
             )  # fmt: skip
-        elif "leader_level" not in f"{rule.factor}{rule.against}" and all(_is_one(factor) for factor in reach):
+        elif not reads_leader(rule) and all(_is_one(factor) for factor in reach):
             yield Finding(
                 "rule-without-effect", "note", place, f"{rule.name!r} is 1 at every level and source",
                 "check the formula with `explain`",
             )  # fmt: skip
 
 
-def _is_one(factor: np.ndarray[tuple[int, ...], np.dtype[np.float64]]) -> bool:
+def _is_one(factor: Array) -> bool:
     known = factor[~np.isnan(factor)]
     return bool((known == 1).all())
 
 
-def _factors(tables: Tables, ceiling: float) -> Iterator[Finding]:
-    grid = tables.grid
-    for index, rule in enumerate(tables.design.multipliers):
-        factor = np.where(grid.open, tables.factors[index], np.nan)
+def _high_and_low(factors: _Factors, ceiling: float) -> Iterator[Finding]:
+    columns = factors.tabulation.columns
+    for index, rule in enumerate(factors.tabulation.design.multipliers):
+        factor = factors.own[index]
         for code, where, words in (
             ("factor-reaches-zero", factor == 0, "nothing is awarded there at all"),
             ("factor-explodes", factor > ceiling, f"above the ceiling of {ceiling:g}"),
@@ -92,39 +124,38 @@ def _factors(tables: Tables, ceiling: float) -> Iterator[Finding]:
                 p, level, column = (int(axis[0]) for axis in np.nonzero(where))
                 yield Finding(
                     code, "warning", f"multipliers[{index}]",
-                    f"{rule.name!r} is {factor[p, level, column]:.4g} at level {grid.levels[level]:g} with source "
-                    f"{grid.sources[int(grid.source_of[column])]!r}: {words}",
-                    "put it into clip(…, low, high)", int(grid.levels[level]),
+                    f"{rule.name!r} is {factor[p, level, column]:.4g} at level {columns.levels[level]:g} with source "
+                    f"{columns.source_at(column)!r}: {words}",
+                    "put it into clip(…, low, high)", int(columns.levels[level]),
                 )  # fmt: skip
 
 
-def _stacks(tables: Tables, ceiling: float) -> Iterator[Finding]:
-    if len(tables.design.multipliers) < 2:
+def _stacks(factors: _Factors, ceiling: float) -> Iterator[Finding]:
+    design, together = factors.tabulation.design, factors.together
+    if len(design.multipliers) < 2 or together.max() <= ceiling:
         return
-    grid = tables.grid
-    everything = np.where(grid.open, tables.product(range(len(tables.design.multipliers))), 0.0)
-    if everything.max() > ceiling:
-        p, level, column = (int(i) for i in np.unravel_index(int(everything.argmax()), everything.shape))
-        on = [
-            f"{rule.name} {factor[p, level, column]:.4g}"
-            for rule, factor in zip(tables.design.multipliers, tables.factors, strict=True)
-            if factor[p, level, column] > 1
-        ]
-        yield Finding(
-            "stack-too-high", "warning", "multipliers",
-            f"with every timed rule on, they stack to {everything.max():.4g} at level {grid.levels[level]:g} "
-            f"({', '.join(on)}), above the ceiling of {ceiling:g}",
-            'stack = "best" or "add" for some of them', int(grid.levels[level]),
-        )  # fmt: skip
+    p, level, column = (int(i) for i in np.unravel_index(int(together.argmax()), together.shape))
+    on = [
+        f"{rule.name} {factor[p, level, column]:.4g}"
+        for rule, factor in zip(design.multipliers, factors.own, strict=True)
+        if factor[p, level, column] > 1
+    ]
+    there = int(factors.tabulation.columns.levels[level])
+    yield Finding(
+        "stack-too-high", "warning", "multipliers",
+        f"with every timed rule on, they stack to {together.max():.4g} at level {there} "
+        f"({', '.join(on)}), above the ceiling of {ceiling:g}",
+        'stack = "best" or "add" for some of them', there,
+    )  # fmt: skip
 
 
-def _turned_round(tables: Tables) -> Iterator[Finding]:
-    """A stronger source that a multiplier makes pay less than a weaker one, at one level."""
-    grid = tables.grid
+def _turned_round(tabulation: Tabulation) -> Iterator[Finding]:
+    """A stronger source that a multiplier makes pay less than a weaker one, at one level, for the first profile."""
+    grid = tabulation.columns
     columns = grid.first_column
-    base = tables.encounter.xp.fixed[:, grid.source_of][:, columns]
-    award = tables.mean_award(tables.product())[0][:, columns]
-    strength = np.array([source.level for source in tables.design.sources.values()])
+    pay = tabulation.profile().mean_pay(tabulation.always_on)
+    base, award = pay.base[:, columns], pay.award[:, columns]
+    strength = np.array([source.level for source in tabulation.design.sources.values()])
     found: dict[tuple[int, int], int] = {}
     for i in range(len(columns)):
         stronger = np.nonzero(strength > strength[i])[0]

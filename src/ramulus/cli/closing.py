@@ -1,0 +1,83 @@
+"""The options that close every command, stated once: values to try, how and where to print, quiet."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import wraps
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.output import Printing
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+Changes = Annotated[
+    list[str] | None,
+    typer.Option("--set", metavar="NAME=VALUE", help="Try a value without editing the file (repeatable)."),
+]
+Form = Annotated[options.Format, typer.Option("--format", help="How to print the table.")]
+TableFile = Annotated[
+    Path | None,
+    typer.Option("--output", "-o", help="Write the table to a file, by its ending: .csv .json .xlsx .parquet"),
+]
+FigureFile = Annotated[
+    Path | None, typer.Option("--output", "-o", help="The file: .png, .svg or .pdf (default: KIND.png).")
+]
+Quiet = Annotated[bool, typer.Option("--quiet", help="No progress and no messages.")]
+
+TABLE = {
+    "changes": (Changes, None),
+    "form": (Form, options.Format.table),
+    "output": (TableFile, None),
+    "quiet": (Quiet, False),
+}
+FIGURE = {"changes": (Changes, None), "output": (FigureFile, None), "quiet": (Quiet, False)}
+
+
+@dataclass(frozen=True)
+class Closing:
+    """What the closing options of one call say."""
+
+    changes: list[str] | None = None
+    form: options.Format = options.Format.table
+    output: Path | None = None
+    quiet: bool = False
+
+    def load(self, file: Path) -> Design:
+        """Return the design of a file with the values of `--set` put in."""
+        return options.load(file, self.changes)
+
+    @property
+    def shows_table(self) -> bool:
+        """Whether a table is printed for a reader, not for another program."""
+        return self.form is options.Format.table and self.output is None
+
+    def printing(self, command: str) -> Printing:
+        """Return how a command prints its table."""
+        return Printing(command, self.form, self.output, self.quiet)
+
+
+def closed(function: Callable[..., None], kinds: dict[str, tuple[Any, Any]] = TABLE) -> Callable[..., None]:
+    """Return a command whose closing options arrive as one `Closing`, its parameter `closing`."""
+    own = inspect.signature(function, eval_str=True)
+    first = [parameter for parameter in own.parameters.values() if parameter.name != "closing"]
+    last = [
+        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=kind)
+        for name, (kind, default) in kinds.items()
+    ]
+
+    @wraps(function)
+    def run(**given: Any) -> None:
+        closing = Closing(**{name: given.pop(name) for name in kinds})
+        function(**given, closing=closing)
+
+    parameters = [parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY) for parameter in first] + last
+    run.__signature__ = own.replace(parameters=parameters)  # type: ignore[attr-defined]
+    run.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
+    return run
