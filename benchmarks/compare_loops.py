@@ -26,7 +26,7 @@ def kernel(design: rm.Design, players: int, seed: int, threads: int) -> tuple[np
     """(a) The kernel on some threads."""
     with ThreadPoolExecutor(threads) as pool:
         result = rm.simulate(design, {"steady": players}, 200.0, seed, executor=pool)
-    return result.arrivals("steady")[:, -1], int(result.profile("steady").sums["met"].sum())
+    return result.arrivals("steady")[:, -1], int(result.profile("steady").totals.met.sum())
 
 
 def main() -> None:

@@ -14,8 +14,9 @@ from pathlib import Path
 import numpy as np
 
 import ramulus as rm
-from ramulus.simulation.chunks import draw_players
-from ramulus.simulation.worlds import make_stages
+from ramulus.simulation.draws import own_factors, player_keys
+from ramulus.simulation.times import time_table
+from ramulus.simulation.world import make_stage
 
 HERE = Path(__file__).parent
 HOURS = 200.0
@@ -147,38 +148,35 @@ def simpy_processes(design: rm.Design, players: int, seed: int) -> tuple[np.ndar
 
 def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, int]:
     """(c) NumPy, vectorised over players, one pass an encounter."""
-    stage = make_stages(design, HOURS, 10**9)[1]
-    world, rules, settings = stage.world, stage.rules, stage.settings
+    stage = make_stage(design, "steady", HOURS, 10**9)
+    world, tracks, settings, told = stage.world, stage.tracks, stage.settings, stage.sources
     rng = np.random.default_rng(seed)
-    pace = np.exp(stage.spread * rng.standard_normal(players))
-    scale = int(rules.scale[0])
-    costs = rules.costs[: rules.count[0]] // scale
-    skill_costs = rules.costs[rules.offset[1] :] // int(rules.scale[1])
+    own = np.exp(stage.spread * rng.standard_normal(players))
+    scale = int(tracks.scale[0])
+    costs = tracks.costs[: tracks.cap[0]] // scale
+    skill_costs = tracks.costs[tracks.first[1] :]
     level, xp, skill, skill_xp = (np.zeros(players, np.int64) for _ in range(4))
     clock, finish = np.zeros(players), np.full(players, np.nan)
-    used = np.zeros((players, len(world.limit)), np.int64)
+    used = np.zeros((players, len(told.limit)), np.int64)
     alive, count = np.arange(players), 0
-    reads = (world.reads > 0).astype(np.int64)
+    reads = (told.reads > 0).astype(np.int64)
     while len(alive):
         at = level[alive]
-        columns = world.first_column + reads * skill[alive, None]
+        columns = told.first_column + reads * skill[alive, None]
         weights = world.weight[at[:, None], columns]
-        weights = np.where((world.limit > 0) & (used[alive] >= world.limit), 0, weights).cumsum(axis=1)
+        weights = np.where((told.limit > 0) & (used[alive] >= told.limit), 0, weights).cumsum(axis=1)
         source = (weights <= rng.random(len(alive))[:, None] * weights[:, -1:]).sum(axis=1)
         column = columns[np.arange(len(alive)), source]
         won = rng.random(len(alive)) < world.success[at, column]
-        seconds = world.seconds[at, column] * rng.gamma(settings.shape, 1 / settings.shape, len(alive))
-        clock[alive] += (seconds + np.where(won, 0, settings.extra_seconds) + settings.seconds_between) * pace[alive]
+        seconds = world.seconds[at, column] * rng.gamma(stage.shape, 1 / stage.shape, len(alive))
+        clock[alive] += (seconds + np.where(won, 0, settings.extra_seconds) + settings.seconds_between) * own[alive]
         state = world.state[np.searchsorted(world.borders, clock[alive], side="right") - 1]
         draw = rng.random(len(alive))
-        drawn = world.xp_fixed[at, source]
-        ranged = world.xp_kind[source] == 1
-        width = world.xp_high[source] - world.xp_low[source] + 1
-        drawn = np.where(ranged, world.xp_low[source] + np.floor(draw * width), drawn)
-        for s in np.nonzero(world.xp_kind == 2)[0]:
-            span = slice(world.first_outcome[s], world.first_outcome[s + 1])
-            choice = np.searchsorted(world.up_to[span][:-1], draw, side="right")
-            drawn = np.where(source == s, world.outcome[span][choice], drawn)
+        drawn = told.xp.low[at, source] + np.floor(draw * np.maximum(told.xp.width[source], 1))
+        for s in np.nonzero(told.xp.width == 0)[0]:
+            span = slice(told.xp.first[s], told.xp.first[s + 1])
+            choice = np.searchsorted(told.xp.up_to[span][:-1], draw, side="right")
+            drawn = np.where(source == s, told.xp.amounts[span][choice], drawn)
         share = np.where(won, 1.0, settings.xp_share)
         xp[alive] += np.floor(drawn * world.factor[state, at, column] * share).astype(np.int64)
         while True:
@@ -188,8 +186,8 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
                 break
             xp[up] -= costs[level[up]]
             level[up] += 1
-        practised = world.practises[source] > 0
-        skill_xp[alive[practised]] += np.floor((world.skill_xp[state, at, column] * share)[practised]).astype(np.int64)
+        practised = told.practises[source] > 0
+        skill_xp[alive[practised]] += world.skill_units[state, won.astype(int), at, column][practised]
         while True:
             up = alive[skill[alive] < len(skill_costs)]
             up = up[skill_xp[up] >= skill_costs[skill[up]]]
@@ -205,16 +203,17 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
     return finish, count
 
 
-_ARRAYS = ["first_column", "skilled", "reads_skill", "limit", "kind", "first_outcome", "state"]
-_FLOATS = ["seconds", "success", "weight", "low", "high", "fixed", "outcome", "up_to", "factor", "skill_xp", "border"]
+_SIZES = ["levels", "columns", "sources", "skill_levels", "borders", "cells", "scale"]
+_WHOLE = ["first_column", "skilled", "reads_skill", "limit", "width", "first_amount", "state", "skill_units"]
+_FLOATS = ["seconds", "success", "weight", "low", "amounts", "up_to", "factor", "border", "times"]
+_NUMBERS = ["extra_seconds", "xp_share", "between", "horizon"]
 
 
 class _World(ctypes.Structure):
     _fields_ = (
-        [(name, ctypes.c_int64) for name in ["levels", "columns", "sources", "skill_levels", "windows", "borders"]]
-        + [(name, ctypes.c_void_p) for name in (*_ARRAYS, *_FLOATS, "cost", "skill_cost")]
-        + [(name, ctypes.c_double) for name in ["shape", "extra_seconds", "xp_share", "between", "horizon"]]
-        + [("scale", ctypes.c_int64), ("skill_scale", ctypes.c_int64)]
+        [(name, ctypes.c_int64) for name in _SIZES]
+        + [(name, ctypes.c_void_p) for name in (*_WHOLE, *_FLOATS, "cost", "skill_cost")]
+        + [(name, ctypes.c_double) for name in _NUMBERS]
     )
 
 
@@ -228,28 +227,33 @@ def compile_c(folder: Path) -> ctypes.CDLL:
     return ctypes.CDLL(str(library))
 
 
-def c_loop(library: ctypes.CDLL, design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, int]:
+def c_loop(
+    library: ctypes.CDLL, design: rm.Design, players: int, seed: int, profile: str = "steady"
+) -> tuple[np.ndarray, int]:
     """(e) The C loop over the same tables."""
-    stage = make_stages(design, HOURS, 10**9)[1]
-    world, rules, settings = stage.world, stage.rules, stage.settings
-    levels, sources = world.xp_fixed.shape
+    stage = make_stage(design, profile, HOURS, 10**9)
+    world, tracks, settings, told = stage.world, stage.tracks, stage.settings, stage.sources
+    levels, sources = told.xp.low.shape
+    table = time_table(stage.shape)
+    ends = [*tracks.first[1:].tolist(), len(tracks.costs)]
     keep = {
-        "first_column": world.first_column, "skilled": (world.practises > 0).astype(np.int64), "reads_skill": (world.reads > 0).astype(np.int64),
-        "limit": world.limit, "kind": world.xp_kind, "first_outcome": world.first_outcome, "state": world.state, "seconds": world.seconds,
-        "success": world.success, "weight": world.weight, "low": world.xp_low, "high": world.xp_high, "fixed": np.ascontiguousarray(world.xp_fixed),
-        "outcome": world.outcome, "up_to": world.up_to, "factor": world.factor, "skill_xp": world.skill_xp, "border": world.borders,
-        "cost": rules.costs[: rules.count[0]].copy(), "skill_cost": rules.costs[rules.offset[1] :].copy(),
+        "first_column": told.first_column, "skilled": (told.practises > 0).astype(np.int64),
+        "reads_skill": (told.reads > 0).astype(np.int64), "limit": told.limit, "width": told.xp.width,
+        "first_amount": told.xp.first, "state": world.state, "skill_units": world.skill_units,
+        "seconds": world.seconds, "success": world.success, "weight": world.weight,
+        "low": np.ascontiguousarray(told.xp.low), "amounts": told.xp.amounts, "up_to": told.xp.up_to,
+        "factor": world.factor, "border": world.borders, "times": table,
+        "cost": tracks.costs[: ends[0]].copy(), "skill_cost": tracks.costs[ends[0] :].copy(),
     }  # fmt: skip
-    chunks = [draw_players(seed, 1, chunk, stage.spread) for chunk in range(-(-players // 1024))]
-    keys, pace = (np.concatenate(part)[:players] for part in zip(*chunks, strict=True))
+    keys = player_keys(seed, profile, 0, players)
+    own = own_factors(keys, stage.spread)
     arrival, encounters = np.full((players, levels), np.nan), np.zeros((players, levels), np.int32)
     income = np.zeros((levels, sources), np.int64)
     about = _World(
-        levels, world.seconds.shape[1], sources, int(rules.count[1]) + 1, len(world.factor), len(world.borders),
-        *(keep[name].ctypes.data for name in (*_ARRAYS, *_FLOATS, "cost", "skill_cost")),
-        settings.shape, settings.extra_seconds, settings.xp_share, settings.seconds_between, settings.horizon,
-        int(rules.scale[0]), int(rules.scale[1]),
+        levels, world.seconds.shape[1], sources, len(keep["skill_cost"]) + 1, len(world.borders), len(table) // 2,
+        int(tracks.scale[0]), *(keep[name].ctypes.data for name in (*_WHOLE, *_FLOATS, "cost", "skill_cost")),
+        settings.extra_seconds, settings.xp_share, settings.seconds_between, settings.horizon,
     )  # fmt: skip
-    pointers = [array.ctypes.data_as(ctypes.c_void_p) for array in (keys, pace, arrival, encounters, income)]
+    pointers = [array.ctypes.data_as(ctypes.c_void_p) for array in (keys, own, arrival, encounters, income)]
     library.play(ctypes.byref(about), ctypes.c_int64(players), *pointers)
     return arrival[:, -1] / 3600, int(encounters[:, -1].sum())

@@ -1,12 +1,12 @@
 /* The kernel's model as a C programmer would write it, over the same tables: one player after the other.
 
-   Compiled by compare.py with -O3 -march=native. Draws are hashes of (key, encounter, slot) as in
+   Compiled by loops.py with -O3 -march=native. Draws are hashes of (key, encounter, slot) as in
    ramulus/simulation/draws.py, so that both do the same work. */
 #include <math.h>
 #include <stdint.h>
+#include <string.h>
 
 #define GOLDEN 0x9E3779B97F4A7C15ULL
-#define TIME_STREAM 0xD1B54A32D192ED03ULL
 
 static inline uint64_t mix(uint64_t z) {
     z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9ULL;
@@ -18,31 +18,25 @@ static inline double uniform(uint64_t key, int64_t encounter, int slot) {
     return to_uniform(mix(key + (uint64_t)(encounter * 4 + slot) * GOLDEN));
 }
 
-static double gamma_of_mean_one(uint64_t key, int64_t encounter, double shape) {
-    uint64_t state = mix((key ^ TIME_STREAM) + (uint64_t)encounter * GOLDEN);
-    double d = shape - 1.0 / 3.0, c = 1.0 / sqrt(9.0 * d);
-    for (;;) {
-        double a, b, r;
-        do {
-            a = 2.0 * to_uniform(mix(state += GOLDEN)) - 1.0;
-            b = 2.0 * to_uniform(mix(state += GOLDEN)) - 1.0;
-            r = a * a + b * b;
-        } while (r >= 1.0 || r == 0.0);
-        double x = a * sqrt(-2.0 * log(r) / r), v = 1.0 + c * x;
-        if (v <= 0.0) continue;
-        v = v * v * v;
-        double u = 1.0 - to_uniform(mix(state += GOLDEN));
-        if (u < 1.0 - 0.0331 * x * x * x * x || log(u) < 0.5 * x * x + d * (1.0 - v + log(v))) return d * v / shape;
-    }
+/* A gamma time of mean 1 from the table of ramulus/simulation/times.py. */
+static inline double time_at(const double *table, int64_t cells, uint64_t bits) {
+    double middle = ((double)(bits >> 12) + 0.5) * 0x1.0p-52;
+    int above = middle >= 0.5;
+    double tail = above ? 1.0 - middle : middle;
+    uint64_t place;
+    memcpy(&place, &tail, 8);
+    int64_t cell = (int64_t)((place >> 45) - (1023 - 53) * 128) + (above ? cells : 0);
+    double t = (double)(place & ((1ULL << 45) - 1)) * 0x1.0p-45;
+    const double *c = table + 4 * cell;
+    return c[0] + t * (c[1] + t * (c[2] + t * c[3]));
 }
 
 typedef struct {
-    int64_t levels, columns, sources, skill_levels, windows, borders;
-    const int64_t *first_column, *skilled, *reads_skill, *limit, *kind, *first_outcome, *state;
-    const double *seconds, *success, *weight, *low, *high, *fixed, *outcome, *up_to, *factor, *skill_xp, *border;
+    int64_t levels, columns, sources, skill_levels, borders, cells, scale;
+    const int64_t *first_column, *skilled, *reads_skill, *limit, *width, *first_amount, *state, *skill_units;
+    const double *seconds, *success, *weight, *low, *amounts, *up_to, *factor, *border, *times;
     const int64_t *cost, *skill_cost;
-    double shape, extra_seconds, xp_share, between, horizon;
-    int64_t scale, skill_scale;
+    double extra_seconds, xp_share, between, horizon;
 } World;
 
 /* Carry-over is full, any number of level-ups, the cap fills: the demo's rules. */
@@ -69,22 +63,21 @@ static void play_one(const World *w, uint64_t key, double pace, double *arrival,
         int64_t column = w->first_column[s] + (w->reads_skill[s] ? skill : 0), cell = level * w->columns + column;
         int won = w->success[cell] >= 1.0 || uniform(key, n, 2) < w->success[cell];
         double seconds = w->seconds[cell];
-        if (w->shape > 0.0) seconds *= gamma_of_mean_one(key, n, w->shape);
+        if (w->cells) seconds *= time_at(w->times, w->cells, mix(key + (uint64_t)(n * 4) * GOLDEN));
         if (!won) seconds += w->extra_seconds;
         clock += (seconds + w->between) * pace;
         if (clock > w->horizon) return;
         while (window + 1 < w->borders && clock >= w->border[window + 1]) window++;
         int64_t active = w->state[window] * w->levels * w->columns + cell;
-        double drawn;
-        if (w->kind[s] == 1)
-            drawn = w->low[s] + floor(uniform(key, n, 3) * (w->high[s] - w->low[s] + 1.0));
-        else if (w->kind[s] == 2) {
+        double drawn = w->low[level * w->sources + s];
+        if (w->width[s] > 1)
+            drawn += floor(uniform(key, n, 3) * (double)w->width[s]);
+        else if (w->width[s] == 0) {
             double u = uniform(key, n, 3);
-            int64_t i = w->first_outcome[s];
-            while (i + 1 < w->first_outcome[s + 1] && u >= w->up_to[i]) i++;
-            drawn = w->outcome[i];
-        } else
-            drawn = w->fixed[level * w->sources + s];
+            int64_t i = w->first_amount[s];
+            while (i + 1 < w->first_amount[s + 1] && u >= w->up_to[i]) i++;
+            drawn = w->amounts[i];
+        }
         n++;
         double share = won ? 1.0 : w->xp_share;
         int64_t award = (int64_t)floor(drawn * w->factor[active] * share) * w->scale;
@@ -97,7 +90,7 @@ static void play_one(const World *w, uint64_t key, double pace, double *arrival,
             stale = 1;
         }
         if (w->skilled[s]) {
-            skill_xp += (int64_t)floor(w->skill_xp[active] * share) * w->skill_scale;
+            skill_xp += w->skill_units[(w->state[window] * 2 + won) * w->levels * w->columns + cell];
             while (skill < w->skill_levels - 1 && skill_xp >= w->skill_cost[skill]) {
                 skill_xp -= w->skill_cost[skill++];
                 stale = 1;

@@ -6,6 +6,7 @@ Independent of the kernel: one step is what `Ledger` does, and chances are multi
 from __future__ import annotations
 
 import copy
+import dataclasses
 import itertools
 from collections import defaultdict
 from dataclasses import dataclass
@@ -59,22 +60,22 @@ def exact_arrival(design: rm.Design, level: int, most: int = 400) -> Exact:
         found = []
         for (amount, p), (won, q) in itertools.product(outcomes, ways):
             ledger = copy.copy(start)
-            ledger._level, ledger._xp = at, units
+            ledger.account = dataclasses.replace(start.account, level=at, peak=at, xp=units)
             if not won:
                 ledger.lose(int(float(failure.loss) * ledger.cost))
             ledger.award(amount if won else int(amount * failure.xp_share))
-            found.append((ledger.level, ledger._xp, p * q, not won))
+            found.append((ledger.account.level, ledger.account.xp, p * q, not won))
         return found
 
     # State: (level, XP units) → [probability, probability × failures so far].
-    states = {(start.level, start._xp): np.array([1.0, 0.0])}
+    states = {(start.account.level, start.account.xp): np.array([1.0, 0.0])}
     chance, failures = np.zeros(most + 1), np.zeros(most + 1)
     for n in range(1, most + 1):
         following: dict[tuple[int, int], np.ndarray] = defaultdict(lambda: np.zeros(2))
         for (at, units), (mass, failed) in states.items():
             for reached, then, p, lost in steps(at, units):
                 share = np.array([mass * p, (failed + mass * lost) * p])
-                if reached >= level:
+                if reached + start.start_level >= level:
                     chance[n] += share[0]
                     failures[n] += share[1]
                 else:

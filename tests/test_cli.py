@@ -21,7 +21,7 @@ COLUMNS = {
     "simulate --players 20 --hours 3": "player level reached hours_p10 hours_p50 hours_p90 encounters_p50 days_p50 hours_in_level_p50",
     "gain": "player level source base factor award outgrown blossom·week catch-up",
     "effort": "player level source chance seconds success award xp_per_hour cuts",
-    "party --encounters 5": "encounter hours source leader wren lark",
+    "party --encounters 5": "encounter member hours_p50 level_p10 level_p50 level_p90",
     "check": "code severity place level reason way_out",
     "explain tracks.warden.cost --level 7": "step expression put_in value note",
 }
@@ -162,11 +162,14 @@ def test_the_demo_fills_its_folder(cli, tmp_path):
     assert rm.load_design(folder / "canopy.toml") == rm.demo_design()
 
 
+OPTIONS = {"pace": ["--players", 20], "awards": ["--award", 90, "--times", 4], "party": ["--parties", 20]}
+
+
 @pytest.mark.parametrize("kind", ["pace", "costs", "awards", "stats", "effort", "income", "gain", "party"])
 def test_every_figure_is_written(cli, canopy, tmp_path, kind):
     for ending in ("png", "svg"):
         file = tmp_path / f"{kind}.{ending}"
-        ran = cli("plot", canopy, kind, "--output", file, "--players", 20, "--award", 90, "--times", 4)
+        ran = cli("plot", canopy, kind, "--output", file, *OPTIONS.get(kind, ()))
         assert ran.status == 0 and file.stat().st_size > 10_000
     assert cli("--version").out.startswith("ramulus ")
 
@@ -201,7 +204,7 @@ def test_ctrl_c_stops_says_how_far_it_got_and_leaves_nothing_half_written(cli, c
 
 
 def test_ctrl_c_later_on_shows_the_players_that_were_done(cli, canopy, monkeypatch):
-    from ramulus.simulation import run as running
+    from ramulus.analysis import simulate as running
 
     real = running.simulate
 

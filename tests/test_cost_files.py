@@ -9,7 +9,7 @@ import ramulus as rm
 from conftest import make
 from ramulus.design.cost_file import read_cost_table
 from ramulus.files import write_table
-from ramulus.rules.costs import cost_curve
+from ramulus.rules.tabulation import tabulated
 
 
 @pytest.mark.parametrize("ending", ["csv", "json", "xlsx", "parquet"])
@@ -19,9 +19,9 @@ def test_what_is_written_reads_back_equal(tmp_path, ending, formula):
     file = tmp_path / f"costs.{ending}"
     write_table(rm.level_table(design), file, "levels")
     again = make({"file": str(file), "rounding": "none"}, 40)
-    assert cost_curve(again).costs.tolist() == cost_curve(design).costs.tolist()
+    assert tabulated(again).main.curve.costs.tolist() == tabulated(design).main.curve.costs.tolist()
     totals = make({"file": str(file), "gives": "total", "rounding": "none"}, 40)
-    np.testing.assert_allclose(cost_curve(totals).costs, cost_curve(design).costs, rtol=1e-12)
+    np.testing.assert_allclose(tabulated(totals).main.curve.costs, tabulated(design).main.curve.costs, rtol=1e-12)
 
 
 @pytest.mark.parametrize(
@@ -81,17 +81,17 @@ def test_gaps_and_short_tables_say_which_levels(tmp_path):
     file = tmp_path / "costs.json"
     file.write_text('{"level": [1, 2, 5], "cost": [10, 20, 50]}')
     with pytest.raises(rm.DesignError, match="no cost for level 3, 4"):
-        cost_curve(make({"file": str(file)}))
+        rm.level_table(make({"file": str(file)}))
     file.write_text('[{"Level": 1, "Cost": 10}, {"Level": 2, "Cost": "20"}]')
     with pytest.raises(rm.DesignError, match="3 missing"):
-        cost_curve(make({"file": str(file)}))
-    assert cost_curve(make({"file": str(file), "beyond": "hold"})).costs.tolist() == [10, 20, 20, 20, 20]
+        rm.level_table(make({"file": str(file)}))
+    assert tabulated(make({"file": str(file), "beyond": "hold"})).main.curve.costs.tolist() == [10, 20, 20, 20, 20]
 
 
 def test_a_file_is_looked_up_beside_the_design(tmp_path):
     (tmp_path / "costs.csv").write_text("level,cost\n1,10\n2,20\n")
     (tmp_path / "d.toml").write_text('format = 1\ntitle = "t"\n[tracks.a]\nmax_level = 3\ncost.file = "costs.csv"\n')
-    assert cost_curve(rm.load_design(tmp_path / "d.toml")).costs.tolist() == [10, 20]
+    assert tabulated(rm.load_design(tmp_path / "d.toml")).main.curve.costs.tolist() == [10, 20]
 
 
 def test_nothing_half_written(tmp_path):

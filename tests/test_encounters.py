@@ -7,8 +7,16 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.rules.stats import stat_table, upgrade_ranks
-from ramulus.rules.tables import make_tables
+from ramulus.rules.tabulation import tabulated
+
+
+def stat_table(design, player=None):
+    return {name: curve.values for name, curve in tabulated(design).stats(player).items()}
+
+
+def upgrade_ranks(design, player):
+    return tabulated(design).ranks(player)
+
 
 # A warden whose shears do 10, and 2 more a rank; the first rank of quick hands is dear.
 FIGHT = {
@@ -112,23 +120,19 @@ def test_the_cuts_needed_and_what_an_hour_brings_by_hand():
 
 def test_everything_in_one_pass_agrees_with_one_formula_at_a_time():
     design = rm.demo_design()
-    tables = make_tables(design)
+    tabulation = tabulated(design)
+    columns = tabulation.columns
     for player, level, source, skill in (
         ("newcomer", 1, "aphid_cluster", None),
         ("adept", 12, "shoot_graft", 9),
         ("steady", 31, "crown_rot", None),
     ):
         names = {"player": player, "source": source, "skill_level": skill}
-        p, column = (
-            tables.grid.profiles.index(player),
-            int(tables.grid.first_column[tables.grid.sources.index(source)]) + (skill or 1) - 1,
-        )
+        encounters = tabulation.profile(player).encounters
+        column = int(columns.first_column[columns.sources.index(source)]) + (skill or 1) - 1
         place = "sources.shoot_graft.seconds" if source == "shoot_graft" else "encounter.seconds"
-        assert tables.encounter.seconds[p, level - 1, column] == rm.explain(design, place, level, **names).value
-        assert (
-            tables.encounter.success[p, level - 1, column]
-            == rm.explain(design, "encounter.success", level, **names).value
-        )
+        assert encounters.seconds[level - 1, column] == rm.explain(design, place, level, **names).value
+        assert encounters.success[level - 1, column] == rm.explain(design, "encounter.success", level, **names).value
 
 
 @pytest.mark.parametrize(
@@ -171,7 +175,7 @@ def test_faulty_encounters_name_the_place_and_the_level(changes, words):
     if changes.get("encounter", 1) is None:
         del base["encounter"]
     with pytest.raises(rm.RamulusError) as caught:
-        make_tables(make(None, 6, **base))
+        rm.effort_table(make(None, 6, **base))
     for word in words:
         assert word in str(caught.value)
 
@@ -200,6 +204,6 @@ def test_a_source_depends_on_one_skill():
     assert rm.effort_table(design)["seconds"].tolist() == [5, 5, 5]
     assert rm.effort_table(design, skill_level=3)["seconds"].tolist() == [3, 3, 3]
     with pytest.raises(rm.DesignError, match="two skills, x and y"):
-        make_tables(
+        rm.effort_table(
             rm.Design.from_dict({"format": 1, "title": "t", **two, "sources": {"a": {**source, "seconds": "sx + sy"}}})
         )

@@ -231,7 +231,7 @@ def test_a_sum_that_does_not_use_level_agrees_with_adding_term_by_term():
 
 def test_steps_feed_on_and_agree_with_a_loop():
     formula = parse("previous * 1.1 + min(level, 5) ** 2 - (3 if level > 4 else 0)")
-    values = run_steps(formula, 10.0, np.arange(1.0, 40.0), {}, lambda value: min(value, 300.0))
+    _, values = run_steps(formula, 10.0, np.arange(1.0, 40.0), {}, lambda value: min(value, 300.0))
     expected = [10.0]
     for level in range(2, 40):
         expected.append(min(expected[-1] * 1.1 + min(level, 5) ** 2 - (3 if level > 4 else 0), 300.0))

@@ -7,16 +7,35 @@ import math
 from fractions import Fraction
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from numba import njit
 
 import ramulus as rm
+import ramulus.simulation.compiled  # Registers the rules with the compiler.
 from conftest import make
 from ramulus.analysis import trace as tracing
-from ramulus.rules.costs import cost_curve
+from ramulus.rules import overflow
+from ramulus.rules.tabulation import tabulated
 
 COSTS = {"values": [10, 25, 7, 60, 100]}
+
+
+@njit
+def book(rule, level, xp, units):
+    return overflow.book_award(rule, level, xp, units)
+
+
+@njit
+def lose(rule, level, xp, units):
+    return overflow.book_loss(rule, level, xp, units)
+
+
+@njit
+def fail(rule, level, share):
+    return overflow.loss_of_failure(rule, level, share)
 
 
 def tracks() -> st.SearchStrategy[dict]:
@@ -121,15 +140,28 @@ def test_awards_and_losses_are_what_the_rules_say_on_paper(track, data):
 
 @settings(max_examples=100, deadline=None)
 @given(tracks(), st.lists(st.integers(0, 300), min_size=1, max_size=30))
-def test_the_kernel_books_as_the_ledger_does(track, awards):
+def test_the_compiled_rule_books_as_the_ledger_does(track, awards):
     design = make(COSTS, 6, track)
     scale = 1 if track["overflow"]["whole_xp"] else 10
     values = [amount / scale for amount in awards]
-    small = rm.trace(design, values)
     ledger = rm.Ledger(design)
-    large = tracing._trace_many(design, ledger, np.array(values))
-    for column in large.columns:
-        np.testing.assert_allclose(large[column].astype(float), small[column].astype(float), rtol=1e-15, err_msg=column)
+    by_ledger = pd.DataFrame([ledger.award(value).as_dict() for value in values])
+    with pytest.MonkeyPatch.context() as patch:
+        for compiled_from in (10**9, 1):
+            patch.setattr(tracing, "COMPILED_FROM", compiled_from)
+            table = rm.trace(design, values)
+            for column in by_ledger:
+                pd.testing.assert_series_equal(table[column], by_ledger[column], check_dtype=False, rtol=1e-15)
+
+
+@settings(max_examples=200, deadline=None)
+@given(tracks(), st.integers(0, 5), st.integers(0, 10**9), st.integers(0, 10**9))
+def test_the_rule_is_the_same_compiled_and_interpreted(track, level, xp, units):
+    rule = tabulated(make(COSTS, 6, track)).main.overflow
+    compiled = rule._replace(costs=np.array(rule.costs, np.int64))
+    assert book(compiled, level, xp, units) == overflow.book_award(rule, level, xp, units)
+    assert lose(compiled, level, xp, units) == overflow.book_loss(rule, level, xp, units)
+    assert fail(compiled, level, 0.37) == overflow.loss_of_failure(rule, level, 0.37)
 
 
 @settings(max_examples=60, deadline=None)
@@ -170,9 +202,9 @@ def test_thresholds_by_hand(overflow, awards, state):
     for amount in awards:
         ledger.award(amount)
     assert (ledger.level, ledger.xp, ledger.wasted, ledger.label) == state
-    assert ledger.progress == (
-        1 if ledger.level == 6 and overflow.get("at_cap") == "discard" else min(ledger.progress, 1)
-    )
+    cost = [*COSTS["values"], 100][ledger.level - 1]
+    full = ledger.level == 6 and overflow.get("at_cap") == "discard"
+    assert ledger.progress == (1 if full else min(ledger.xp / cost, 1))
 
 
 def test_whole_and_fractional_xp_stay_exact():
@@ -309,16 +341,25 @@ def test_starting_elsewhere():
             rm.Ledger(make(COSTS), level=level, xp=xp)
 
 
-def test_a_large_trace_is_the_small_one_repeated():
+def test_a_traces_columns_do_not_hang_on_its_length():
     design = rm.demo_design()
-    awards = np.random.default_rng(3).integers(0, 40, tracing.SMALL + 1)
-    large, small = rm.trace(design, awards), rm.trace(design, awards[:500])
-    for column in large.columns:
-        assert large[column][:500].astype(float).fillna(-1).tolist() == small[column].astype(float).fillna(-1).tolist()
+    awards = np.random.default_rng(3).integers(0, 40, tracing.COMPILED_FROM + 1)
+    large, small = rm.trace(design, awards), rm.trace(design, awards[:500].tolist())
+    pd.testing.assert_frame_equal(large[:500], small, check_dtype=False)
+    assert (large.dtypes == rm.trace(design, awards[:-2]).dtypes).all()
+    assert large["xp"].dtype == small["xp"].dtype == np.int64
     with pytest.raises(rm.AwardError, match="award 3"):
         rm.trace(design, [1, 2, -3])
-    with pytest.raises(rm.AwardError, match=f"award {tracing.SMALL}:"):
-        rm.trace(design, np.where(np.arange(len(awards)) == tracing.SMALL - 1, np.nan, awards))
+    place = tracing.COMPILED_FROM - 1
+    with pytest.raises(rm.AwardError, match=f"award {place + 1}:"):
+        rm.trace(design, np.where(np.arange(len(awards)) == place, np.nan, awards))
+
+
+def test_a_trace_of_any_size_is_exact():
+    design = make({"values": [10, 20, 30, 40]}, 5, {"overflow": {"at_cap": "bank"}})
+    for amount, times in ((10**9, 20_001), (10**13, 20_001), (10**30, 3)):
+        last = rm.trace(design, [amount] * times).iloc[-1]
+        assert (last["level"], last["earned"], last["xp"]) == (5, amount * times, amount * times - 100)
 
 
 def test_the_same_awards_under_other_rules():
@@ -333,4 +374,4 @@ def test_units_leave_room_for_every_total():
     from ramulus.rules.xp_units import units_per_xp
 
     for top, units in ((100, 10**6), (10**12, 10**3), (10**14, 10), (2**53, 1)):
-        assert units_per_xp(cost_curve(make({"values": [top]}, 2))) == units
+        assert units_per_xp(tabulated(make({"values": [top]}, 2)).main.curve) == units

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import random
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -9,10 +11,10 @@ from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.party import overtakings
 from ramulus.design.player import Player
-from ramulus.rules.multipliers import stacked
+from ramulus.rules.multipliers import links, product_of
 from ramulus.rules.windows import calendar_day, timeline
+from slow import SlowParty, party_design
 
 SOURCE = {"borer": {"level": 11, "xp": 250, "seconds": 60, "tags": ["blight"]}}
 
@@ -178,7 +180,7 @@ def test_an_award_belongs_to_the_second_at_which_its_encounter_ends():
         multipliers=[{"name": "early", "factor": 2, "first_minutes_of_day": 2}],
     )
     result = rm.simulate(design, players=1)
-    assert result.profile().encounters.values[0].tolist() == [0, 9, 19]  # 20 + 8 × 10 = 100, then 10 × 10
+    assert result.profile().main.encounters.values[0].tolist() == [0, 9, 19]  # 20 + 8 × 10 = 100, then 10 × 10
     assert rm.gain_table(design, during=["early"])["award"].tolist() == [20, 20, 20]
     with pytest.raises(rm.UnknownNameError, match="did you mean 'early'"):
         rm.gain_table(design, during=["earli"])
@@ -203,7 +205,7 @@ def party_of_four(**party):
 
 
 def states(run, encounter):
-    rows = run.table().query(f"encounter == {encounter}").set_index("member").loc[["wren", "lark", "finch", "tit"]]
+    rows = run.awards().query(f"encounter == {encounter}").set_index("member").loc[["wren", "lark", "finch", "tit"]]
     return list(zip(rows["level"], rows["xp"], strict=True))
 
 
@@ -216,8 +218,8 @@ def test_a_party_of_four_by_hand():
     assert states(run, 2) == [(9, 20), (7, 80), (6, 30), (8, 30)]
     # 3: leader 9: lark 7/9 → 90; finch 6/9 → 90; tit 8/9 = 0.89 → 90.
     assert states(run, 3) == [(9, 80), (8, 70), (7, 20), (9, 20)]
-    assert run.table()["hours"].max() == pytest.approx(3 * 36 / 3600)
-    assert overtakings(run) == []
+    assert run.awards()["hours"].max() == pytest.approx(3 * 36 / 3600)
+    assert run.overtakings() == []
 
 
 def test_held_below_the_leader_by_hand():
@@ -225,14 +227,14 @@ def test_held_below_the_leader_by_hand():
     free = rm.play_party(strong, 1)
     # lark 6 + 600 → level 12; finch 3 + 660 → 9 and 60; tit 2 + 720 → 9 and 20; all past the leader at 8 and 60.
     assert states(free, 1) == [(8, 60), (12, 0), (9, 60), (9, 20)]
-    assert {name for name, *_ in overtakings(free)} == {"lark", "finch", "tit"}
+    assert {name for name, *_ in free.overtakings()} == {"lark", "finch", "tit"}
     held = rm.play_party(strong.with_values({"party.hold_below_leader": True}), 3)
     assert states(held, 1) == [(8, 60)] * 4
-    assert held.table().query("encounter == 1 and member == 'finch'")["cut"].tolist() == [660 - 560]
+    assert held.awards().query("encounter == 1 and member == 'finch'")["cut"].tolist() == [660 - 560]
     assert states(held, 2) == [(9, 20)] * 4  # nobody is boosted any more, all get 60
     assert states(held, 3) == [(9, 80)] * 4
-    assert overtakings(held) == []
-    assert held.even_after().tolist() == [1]
+    assert held.overtakings() == []
+    assert held.caught_up()["even_after"].tolist() == [1] * held.parties
 
 
 def test_splitting_and_a_named_leader():
@@ -242,21 +244,56 @@ def test_splitting_and_a_named_leader():
     assert states(led, 1) == [(8, 60), (6, 60), (3, 60), (2, 90)]  # 2 / 3 = 0.67 → 1.5
 
 
-def test_parties_with_chance_repeat_and_average_to_the_expected_one():
+def test_parties_repeat_and_average_by_their_chances():
     design = party_of_four().with_values({"sources.a.success": 0.5})
-    one, again = (rm.play_party(design, 12, parties=60, seed=5).table() for _ in range(2))
-    assert one.equals(again)
-    awards = one[(one["member"] == "wren") & (one["encounter"] > 0)]["award"]
-    error = 60 * 0.5 / np.sqrt(len(awards))
-    assert awards.mean() == pytest.approx(30, abs=4 * error)
-    spread = rm.play_party(design, 12, parties=60, seed=5).spread()
-    assert (spread["level_p10"] <= spread["level_p90"]).all()
+    one, again = (rm.play_party(design, 12, parties=300, seed=5) for _ in range(2))
+    assert one.levels().equals(again.levels()) and one.awards(7).equals(again.awards(7))
+    wren = one.played.log.award[:, 1:, 0] / one.played.scale
+    assert wren.mean() == pytest.approx(30, abs=4.5 * 30 / np.sqrt(wren.size))
+    levels = one.levels()
+    assert (levels["level_p10"] <= levels["level_p90"]).all()
     with pytest.raises(rm.DesignError, match="party: missing"):
         rm.play_party(make())
+    with pytest.raises(rm.RamulusError, match="at most 10,000,000 awards"):
+        rm.play_party(design, 100_000, parties=1000)
+
+
+MEMBERS = {"wren": ("quick", 9), "lark": ("slow", 1), "finch": ("quick", 4)}
+
+
+@pytest.mark.parametrize("leader", ["highest", "lark"])
+@pytest.mark.parametrize("share", ["each", "split"])
+@pytest.mark.parametrize("hold", [True, False])
+def test_parties_against_slow_ones(leader, share, hold):
+    design = party_design(MEMBERS, leader=leader, share=share, hold_below_leader=hold)
+    run = rm.play_party(design, 60, parties=3000, seed=8)
+    levels, hours = run.played.levels, run.played.hours
+    slow = [SlowParty(design, random.Random(number)) for number in range(250)]
+    for encounter in range(1, 61):
+        for party in slow:
+            party.encounter()
+        if encounter not in (5, 25, 60):
+            continue
+        by_hand = np.array([[party.ledgers[name].level for name in MEMBERS] for party in slow])
+        played = levels[:, encounter]
+        error = np.sqrt(played.var(axis=0) / len(played) + by_hand.var(axis=0) / len(by_hand))
+        assert (np.abs(played.mean(axis=0) - by_hand.mean(axis=0)) <= 4.5 * error + 1e-9).all(), encounter
+        spent = np.array([party.hours for party in slow])
+        error = np.sqrt(hours[:, encounter].var() / len(hours) + spent.var() / len(spent))
+        assert hours[:, encounter].mean() == pytest.approx(spent.mean(), abs=4.5 * error)
+        # The median by its place in the other sample: how many lie below it is a binomial count.
+        for member in range(3):
+            middle = np.median(played[:, member])
+            for side in ("left", "right"):
+                p, by = (np.searchsorted(np.sort(s[:, member]), middle, side) / len(s) for s in (played, by_hand))
+                error = np.sqrt(p * (1 - p) * (1 / len(slow) + 1 / len(played)))
+                assert by == pytest.approx(p, abs=4.5 * error + 1e-9), (encounter, member)
+    skills = np.mean([[party.skills[name].level for name in MEMBERS] for party in slow])
+    assert skills > 2
 
 
 def test_products_stack_in_file_order_whatever_is_on():
     design = rm.demo_design()
     factors = [np.array([0.5]), np.array([1.5]), np.array([np.nan])]
-    assert stacked(design, factors, [0]) == 0.5
-    assert stacked(design, factors, [0, 1, 2]) == 0.75
+    assert product_of(links(design, factors, [0]), (1,)) == 0.5
+    assert product_of(links(design, factors, [0, 1, 2]), (1,)) == 0.75

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 import ramulus as rm
-from ramulus.rules.stats import stat_table
+from ramulus.rules.tabulation import tabulated
 
 BENCHMARKS = Path(__file__).parent.parent / "benchmarks"
 
@@ -58,13 +58,13 @@ def test_a_c_loop_over_the_same_tables_comes_to_the_same(loops, tmp_path):
     # The same draws: all but the last bits of a few players' clocks are the same.
     np.testing.assert_allclose(np.sort(hours)[:1400], np.sort(result.arrivals("steady")[:, -1])[:1400], rtol=0.02)
     assert np.isclose(hours, result.arrivals("steady")[:, -1], rtol=1e-9).mean() > 0.98
-    assert count == pytest.approx(result.profile("steady").encounters.values[:, 39].sum(), rel=0.01)
+    assert count == pytest.approx(result.profile("steady").main.encounters.values[:, 39].sum(), rel=0.01)
 
 
 def test_the_designers_stats_are_the_tables(loops):
     game = loops.Designers(rm.demo_design(), 1)
     game.start()
-    table = stat_table(rm.demo_design(), "steady")
+    table = {name: curve.values for name, curve in tabulated(rm.demo_design()).stats("steady").items()}
     curve = rm.level_table(rm.demo_design())
     for level in range(1, 41):
         game.level = level

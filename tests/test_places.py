@@ -10,7 +10,7 @@ from ramulus.analysis.explain import names_at
 from ramulus.design import value_at
 from ramulus.design.names import formula_places
 from ramulus.design.places import split_place
-from ramulus.rules.grid import make_grid
+from ramulus.rules.tabulation import tabulated
 
 
 @pytest.mark.parametrize(
@@ -86,11 +86,11 @@ def test_the_names_a_formula_sees():
 
 
 def test_the_grid_has_a_column_a_skill_level_only_where_a_skill_matters():
-    grid = make_grid(rm.demo_design())
+    grid = tabulated(rm.demo_design()).columns
     widths = dict(zip(grid.sources, grid.width.tolist(), strict=True))
     assert widths.pop("shoot_graft") == 15
     assert set(widths.values()) == {1}
-    assert grid.shape == (3, 40, 7 + 15)
+    assert grid.shape == (40, 7 + 15)
     first = int(grid.first_column[grid.sources.index("shoot_graft")])
     assert grid.skill_level[first : first + 15].tolist() == list(range(1, 16))
     assert grid.open[:, first].sum() == 14

@@ -7,7 +7,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.rules.costs import cost_curve
+from ramulus.rules.tabulation import tabulated
 
 PLAYERS = 3000
 
@@ -25,13 +25,13 @@ def without_windows() -> rm.Design:
 
 
 def test_earned_is_costs_paid_and_xp_and_wasted(result):
-    curve = cost_curve(result.design)
-    for profile in result.profiles.values():
+    curve = tabulated(result.design).main.curve
+    for profile in result.played.profiles.values():
         name = profile.profile
         income, waste = result.income(), result.waste()
         earned = income[income["player"] == name]["xp"].sum() * profile.players
         wasted = waste[waste["player"] == name]["wasted"].sum() * profile.players
-        arrivals = np.isfinite(profile.seconds.values[:, : len(curve.levels)]).sum(axis=1)
+        arrivals = np.isfinite(profile.main.seconds.values[:, : len(curve.levels)]).sum(axis=1)
         paid = curve.totals[arrivals - 1].sum()
         left = earned - wasted - paid
         # What is left is progress inside the last level of each player.

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 import ramulus as rm
-from ramulus.rules.costs import cost_curve
+from ramulus.rules.tabulation import tabulated
 
 
 @pytest.fixture
@@ -78,11 +78,11 @@ def test_from_the_first_cost_to_a_party(cli, file):
         '\n[[multipliers]]\nname = "catch-up"\nfactor = "2 if level < leader_level else 1"\n'
         "\n[players.p]\n\n[party.members.wren]\nplayer = 'p'\nstart_level = 4\n\n[party.members.lark]\nplayer = 'p'\n",
     )
-    run = rm.play_party(design, 4)
-    lark = run.table().query("member == 'lark'")
+    table = rm.play_party(design, 4, parties=1).awards()
+    lark = table.query("member == 'lark'")
     assert lark["award"].tolist() == [0, 50, 50, 50, 45]
     assert list(zip(lark["level"], lark["xp"], strict=True))[-2:] == [(2, 0), (2, 45)]
-    wren = run.table().query("member == 'wren'")
+    wren = table.query("member == 'wren'")
     assert wren["award"].tolist() == [0, 17, 17, 17, 17]
 
     # The time of a shared encounter is the leader's: 9 s at level 4.
@@ -126,7 +126,10 @@ def test_a_level_table_goes_to_a_spreadsheet_and_back_into_a_design(cli, tmp_pat
     mine.write_text(
         f'format = 1\ntitle = "t"\n[tracks.w]\nmax_level = 40\n[tracks.w.cost]\nfile = "levels.{ending}"\ngives = "{gives}"\nrounding = "none"\n'
     )
-    assert cost_curve(rm.load_design(mine)).costs.tolist() == cost_curve(rm.demo_design()).costs.tolist()
+    assert (
+        tabulated(rm.load_design(mine)).main.curve.costs.tolist()
+        == tabulated(rm.demo_design()).main.curve.costs.tolist()
+    )
 
 
 def test_a_saved_character_goes_on_where_it_stopped(tmp_path):
