@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import re
 from pathlib import Path
 
@@ -192,11 +193,91 @@ def test_rounding_edges_are_real_differences():
     assert [f for f in rm.check(squares) if f.code == "rounding-edge"]
 
 
-def test_every_code_in_the_source_is_documented_and_the_other_way_round():
-    source = Path(rm.__file__).parent
-    text = "\n".join(path.read_text(encoding="utf-8") for path in source.rglob("*.py"))
+BASE = {"format": 1, "title": "t", "tracks": {"a": {"max_level": 3, "cost": {"formula": "9"}}}}
+S = {"level": 1, "xp": 5, "seconds": 10}
+
+
+def data(**parts):
+    return {**BASE, **parts}
+
+
+def cost(**way):
+    return data(tracks={"a": {"max_level": 3, "cost": way}})
+
+
+# Mistakes that keep a design from being read or computed, each by the data that deserves it.
+FAULTY = {
+    "unknown-key": data(titel="x"),
+    "missing-key": {"format": 1},
+    "invalid-value": data(tracks={"a": {"max_level": "x", "cost": {"formula": "9"}}}),
+    "invalid-name": data(constants={"a b": 1}),
+    "hidden-name": data(constants={"floor": 1}),
+    "name-clash": data(constants={"s": 1}, stats={"s": {"base": 1}}),
+    "unknown-reference": data(main_track="b"),
+    "incomplete-pair": data(sources={"a": {**S, "skill_xp": 1}}),
+    "cost-way": cost(formula="9", values=[1]),
+    "stat-way": data(stats={"s": {}}),
+    "xp-range": data(sources={"a": {**S, "xp": {"low": 3, "high": 1}}}),
+    "chances": data(sources={"a": {**S, "xp": {"one_of": [[1, 0.5]]}}}),
+    "negative-factor": data(multipliers=[{"name": "m", "factor": -1}]),
+    "formula-syntax": cost(formula="level +"),
+    "caret-for-power": cost(formula="level ^ 2"),
+    "unknown-name": cost(formula="levle"),
+    "unknown-function": cost(formula="sqr(level)"),
+    "formula-too-large": cost(formula="sum(i for i in range(0, 10 ** 6))"),
+    "range-not-whole": cost(formula="sum(i for i in range(0.5, 3))"),
+    "design-too-large": data(
+        tracks={"a": {"max_level": 1000, "cost": {"formula": "9"}}, "b": {"max_level": 30_000, "cost": {"formula": "9"}}},
+        sources={"a": {**S, "skill": "b", "skill_xp": 1}},
+    ),
+    "missing-part": data(sources={"a": {"level": 1, "xp": 5}}),
+    "stat-cycle": data(stats={"a": {"formula": "b"}, "b": {"formula": "a"}}),
+    "negative-time": data(sources={"a": {**S, "seconds": "-level"}}),
+    "chance-outside": data(sources={"a": {**S, "success": "level"}}),
+    "negative-weight": data(sources={"a": S}, encounter={"weight": "-level"}),
+    "all-weights-zero": data(sources={"a": S}, encounter={"weight": 0}),
+    "source-never-open": data(sources={"a": {**S, "from_level": 3, "to_level": 2}}),
+    "two-skills": data(
+        tracks={name: {"max_level": 3, "cost": {"formula": "9"}} for name in "abc"},
+        stats={"x": {"track": "b", "base": 1}, "y": {"track": "c", "base": 1}},
+        sources={"a": {**S, "seconds": "x + y"}},
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", FAULTY)
+def test_each_mistake_is_an_error_with_its_code(code):
+    try:
+        findings = rm.check(rm.Design.from_dict(FAULTY[code]))
+    except rm.DesignError as error:
+        found = [problem.code for problem in error.problems]
+    else:
+        found = [finding.code for finding in findings if finding.severity == "error"]
+    assert code in found
+
+
+@pytest.mark.parametrize(("code", "text"), [("unreadable-file", "\xff"), ("file-syntax", "a = ")])
+def test_a_file_that_cannot_be_read_has_its_code(tmp_path, code, text):
+    (tmp_path / "d.toml").write_bytes(text.encode("latin-1"))
+    with pytest.raises(rm.DesignError) as caught:
+        rm.load_design(tmp_path / "d.toml")
+    assert [problem.code for problem in caught.value.problems] == [code]
+
+
+RAISED_BY = {"fault", "Problem", "Finding", "FormulaError", "_mistake", "ordered", "_unreadable", "refuse", "_refuse"}
+
+
+def codes_in_the_source():
+    """Every kebab-case text that is handed to something that makes a problem or a finding, keyword or not."""
+    for path in Path(rm.__file__).parent.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.Call) and getattr(node.func, "id", getattr(node.func, "attr", "")) in RAISED_BY:
+                for value in [*node.args, *(keyword.value for keyword in node.keywords)]:
+                    if isinstance(value, ast.Constant) and re.fullmatch("[a-z]+(-[a-z0-9]+)+", str(value.value)):
+                        yield value.value
+
+
+def test_every_code_is_documented_and_provoked_and_no_others_are():
     documented = set(re.findall(r"^\| `([a-z-]+)`", DOCS.read_text(encoding="utf-8"), re.M))
-    assert set(DESERVED) <= documented
-    assert [code for code in documented if f'"{code}"' not in text] == []
-    passed = set(re.findall(r'code="([a-z-]+)"', text))
-    assert passed <= documented, passed - documented
+    assert set(codes_in_the_source()) <= documented
+    assert {*DESERVED, *FAULTY, "unreadable-file", "file-syntax"} == documented

@@ -13,6 +13,7 @@ from ramulus.analysis.checks.finding import Finding, from_problem, guarded
 from ramulus.analysis.checks.multipliers import FACTOR_CEILING, check_multipliers
 from ramulus.analysis.checks.names import check_names
 from ramulus.analysis.checks.parties import check_party
+from ramulus.analysis.checks.stats import check_stats
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -41,6 +42,8 @@ def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> list[Fin
     def multipliers(design: Design) -> Iterator[Finding]:
         return check_multipliers(design, factor_ceiling)
 
-    checks = (check_costs, check_edges, check_awards, check_names, check_encounters, multipliers, check_party)
+    checks = (
+        check_costs, check_edges, check_stats, check_awards, check_names, check_encounters, multipliers, check_party
+    )  # fmt: skip
     found = [finding for one in checks for finding in guarded(one, design)]
     return sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity])
