@@ -6,6 +6,9 @@ import os
 import sys
 from typing import Annotated
 
+# Its plug-ins would be looked for among everything that is installed; a command has no use for them.
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+
 import typer
 
 from ramulus import __version__

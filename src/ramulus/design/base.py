@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import ast
+import inspect
 import math
+import textwrap
 from collections.abc import Mapping
+from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 from pydantic import (
@@ -28,9 +32,8 @@ MOST_COUNT = 1_000_000_000
 class Model(BaseModel):
     """A table of the design file: frozen, and with no keys but the ones it names."""
 
-    model_config = ConfigDict(
-        extra="forbid", frozen=True, strict=True, use_attribute_docstrings=True, allow_inf_nan=False
-    )
+    # Built on first use: most commands meet few of the kinds, and the whole design holds the rest anyway.
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, allow_inf_nan=False, defer_build=True)
 
 
 def _mistake(found: str, allowed: str, code: str = "invalid-value", nearest: str | None = None) -> Exception:
@@ -132,18 +135,63 @@ def ordered(model: Model, low_key: str, high_key: str, words: str, code: str = "
         raise _mistake(f"{low_key} {low} {words} {high_key} {high}", f"{low_key} ≤ {high_key}", code)
 
 
-def one_of_schema(kinds: Mapping[str, type[Model]], what: str) -> dict[str, Any]:
-    """Return the JSON Schema of a table that is of one of several kinds, told apart by a key.
+class OneOf:
+    """The JSON Schema of a table that is of one of several kinds, told apart by a key; made when it is asked for.
 
     All keys stand side by side, so that an editor marks a mistyped one and not the whole table.
     """
-    properties: dict[str, Any] = {}
-    for kind in kinds.values():
-        properties.update(kind.model_json_schema()["properties"])
-    return {
-        "type": "object",
-        "description": f"How to state {what}: exactly one of {', '.join(kinds)}.",
-        "properties": properties,
-        "additionalProperties": False,
-        "oneOf": [{"required": [key]} for key in kinds],
-    }
+
+    def __init__(self, kinds: Mapping[str, type[Model]], what: str) -> None:
+        self._kinds, self._what = kinds, what
+
+    def __get_pydantic_json_schema__(self, *_: Any) -> dict[str, Any]:
+        properties: dict[str, Any] = {}
+        for kind in self._kinds.values():
+            properties.update(described(kind)["properties"])
+        return {
+            "type": "object",
+            "description": f"How to state {self._what}: exactly one of {', '.join(self._kinds)}.",
+            "properties": properties,
+            "additionalProperties": False,
+            "oneOf": [{"required": [key]} for key in self._kinds],
+        }
+
+
+def described(model: type[BaseModel]) -> dict[str, Any]:
+    """Return the JSON Schema of a model, with the texts below its keys as descriptions.
+
+    The texts are read from the source when a schema is asked for: to read them whenever a model is made would be a
+    good part of the start of every command.
+    """
+    schema = model.model_json_schema()
+    for name, part in [(model.__name__, schema), *schema.get("$defs", {}).items()]:
+        texts = _texts_of(name)
+        for key, about in part.get("properties", {}).items():
+            if key in texts:
+                about["description"] = texts[key]
+    return schema
+
+
+def _texts_of(name: str) -> dict[str, str]:
+    """Return the text below each key of a model, those it inherits included."""
+    pending, models = [Model], {}
+    while pending:
+        kind = pending.pop()
+        models[kind.__name__] = kind
+        pending += kind.__subclasses__()
+    texts: dict[str, str] = {}
+    for ancestor in reversed(models[name].__mro__ if name in models else []):
+        if issubclass(ancestor, Model):
+            texts.update(_own_texts(ancestor))
+    return texts
+
+
+def _own_texts(model: type[Model]) -> dict[str, str]:
+    (body,) = ast.parse(textwrap.dedent(inspect.getsource(model))).body
+    assert isinstance(body, ast.ClassDef)
+    texts = {}
+    for key, below in pairwise(body.body):
+        is_text = isinstance(below, ast.Expr) and isinstance(below.value, ast.Constant)
+        if is_text and isinstance(key, ast.AnnAssign) and isinstance(key.target, ast.Name):
+            texts[key.target.id] = inspect.cleandoc(str(below.value.value))  # type: ignore[attr-defined]
+    return texts

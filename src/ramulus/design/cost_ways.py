@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field, PlainSerializer, PlainValidator, WithJsonSchema
+from pydantic import Field, PlainSerializer, PlainValidator
 
 from ramulus.design.base import (
     Between,
@@ -17,10 +17,10 @@ from ramulus.design.base import (
     Level,
     Model,
     Number,
+    OneOf,
     Points,
     Rounding,
     _mistake,
-    one_of_schema,
     ordered,
 )
 from ramulus.errors import nearest_name
@@ -240,9 +240,7 @@ def _cost(value: Any) -> Any:
 _AS_ITS_KIND = PlainSerializer(
     lambda way, info: way.model_dump(mode=info.mode, exclude_unset=info.exclude_unset), return_type=Any
 )
-AnySegment = Annotated[
-    Segment, PlainValidator(_segment), _AS_ITS_KIND, WithJsonSchema(one_of_schema(Segment.kinds, "a segment"))
-]
+AnySegment = Annotated[Segment, PlainValidator(_segment), _AS_ITS_KIND, OneOf(Segment.kinds, "a segment")]
 
 
 class SegmentsCost(Cost):
@@ -253,4 +251,4 @@ class SegmentsCost(Cost):
     """The segments, in order of level."""
 
 
-AnyCost = Annotated[Cost, PlainValidator(_cost), _AS_ITS_KIND, WithJsonSchema(one_of_schema(Cost.kinds, "costs"))]
+AnyCost = Annotated[Cost, PlainValidator(_cost), _AS_ITS_KIND, OneOf(Cost.kinds, "costs")]

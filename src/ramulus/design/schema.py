@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from ramulus.design.base import described
 from ramulus.design.model import DesignModel
 
 
 def design_schema() -> dict[str, Any]:
     """Return the JSON Schema (draft 2020-12) of design files."""
-    schema = DesignModel.model_json_schema()
+    schema = described(DesignModel)
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         **schema,

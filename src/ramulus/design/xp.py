@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, ClassVar, Self
 
-from pydantic import Field, PlainSerializer, PlainValidator, WithJsonSchema, model_validator
+from pydantic import Field, PlainSerializer, PlainValidator, model_validator
 
 from ramulus.design.base import (
     MOST_XP,
@@ -16,6 +16,7 @@ from ramulus.design.base import (
     _mistake,
     _number_or_formula,
     _xp_amount,
+    described,
     ordered,
 )
 
@@ -77,12 +78,13 @@ def kind_of_xp(value: dict[str, Any]) -> type[XpKind]:
     return next((kind for key, kind in reversed(XpKind.kinds.items()) if key in value), XpRange)
 
 
-_XP_SCHEMA: dict[str, Any] = {
-    "anyOf": [
-        {"type": "number", "minimum": 0},
-        {"type": "string", "maxLength": 2000},
-        *(kind.model_json_schema() for kind in XpKind.kinds.values()),
-    ]
-}
+class _XpSchema:
+    """The JSON Schema of XP: a number, a formula, or a table of one of the kinds."""
+
+    def __get_pydantic_json_schema__(self, *_: Any) -> dict[str, Any]:
+        kinds = [described(kind) for kind in XpKind.kinds.values()]
+        return {"anyOf": [{"type": "number", "minimum": 0}, {"type": "string", "maxLength": 2000}, *kinds]}
+
+
 _XP_DUMP = PlainSerializer(lambda xp: xp.model_dump() if isinstance(xp, Model) else xp, return_type=Any)
-Xp = Annotated[float | str | XpKind, PlainValidator(_xp), _XP_DUMP, WithJsonSchema(_XP_SCHEMA)]
+Xp = Annotated[float | str | XpKind, PlainValidator(_xp), _XP_DUMP, _XpSchema()]

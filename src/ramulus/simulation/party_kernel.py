@@ -16,10 +16,9 @@ from ramulus.rules.xp_laws import drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, XP, bits_of, uniform
-from ramulus.simulation.party_world import PartyWorld
 from ramulus.simulation.stint import pick, rule_of
 from ramulus.simulation.times import time_at
-from ramulus.simulation.world import Ints, Settings, Sources, Tracks
+from ramulus.simulation.world import Ints
 
 
 class PartyLog(NamedTuple):
@@ -61,26 +60,29 @@ def party_kernel() -> Any:
         keys, own, named, hold, parts, even, sources, world, tracks, settings, times, log
     ):
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
-        parties, members = keys.shape
-        rule = rule_of(tracks, 0)
-        level, xp = np.zeros((members, len(tracks.cap)), np.int64), np.zeros((members, len(tracks.cap)), np.int64)
-        used, running = np.zeros(len(sources.limit), np.int64), np.zeros(len(sources.limit))
-        there_is = np.zeros(len(sources.limit), np.int64)
-        for party in range(parties):
-            _join(level, xp, used, world, tracks)
+        # Arrays come out of their tuples once: to hand whole tuples to functions takes the compiler many seconds.
+        rule, practises, limit, xp_of = rule_of(tracks, 0), sources.practises, sources.limit, sources.xp
+        first_column, reads, factor, alone = sources.first_column, sources.reads, world.factor, world.alone
+        borders, states, first_border, skill_units = world.borders, world.state, world.first_border, world.skill_units
+        share, rounding, least, loss = settings.xp_share, settings.rounding, settings.least_award, settings.loss
+        level = np.zeros((keys.shape[1], len(tracks.cap)), np.int64)
+        xp, used = np.zeros_like(level), np.zeros_like(limit)
+        there_is, running = np.zeros_like(limit), np.zeros(len(limit))
+        for party in range(len(keys)):
+            _join(level, xp, used, world.start_level, tracks.start_units)
             clock, encounter, last = 0.0, 0, log.level.shape[1] - 1
-            _write(log, party, 0, clock, level, xp)
-            while encounter < last and level[:, 0].min() < rule.cap:
+            _write(log.level[party, 0], log.xp[party, 0], level, xp)
+            while encounter < last and not _all_at(level, rule.cap):
                 leader = named if named >= 0 else _furthest(level, xp)
-                there = _open(there_is, running, sources, world, leader, level[leader], used)
+                there = _open(there_is, running, first_column, reads, limit, world.weight[leader], level[leader], used)
                 if there == 0:
                     break
                 key = keys[party, leader]
                 source = there_is[pick(running, there, uniform(key, encounter, SOURCE) * running[there - 1])]
-                cell = level[leader, 0], _column(sources, source, level[leader])
-                won = uniform(key, encounter, SUCCESS) < world.success[leader, cell[0], cell[1]]
-                seconds = world.seconds[leader, cell[0], cell[1]]
-                if len(times):
+                lead, column = level[leader, 0], _column(first_column, reads, source, level[leader])
+                won = uniform(key, encounter, SUCCESS) < world.success[leader, lead, column]
+                seconds = world.seconds[leader, lead, column]
+                if len(times) > 0:
                     seconds *= time_at(times, bits_of(key, encounter, TIME))
                 seconds += (0.0 if won else settings.extra_seconds) + world.seconds_between[leader]
                 clock += seconds * own[party, leader]
@@ -88,36 +90,42 @@ def party_kernel() -> Any:
                     break
                 draw = uniform(key, encounter, XP)
                 encounter += 1
-                beside = min(level[leader, 0], world.factor.shape[1] - 1)
+                beside = min(lead, factor.shape[1] - 1)
                 log.source[party, encounter], log.leader[party, encounter] = source, leader
                 for turn in range(
-                    members
+                    len(level)
                 ):  # The leader is booked first: who is held is held below where it now stands.
                     member = leader if turn == 0 else turn - 1 if turn <= leader else turn
-                    lead = level[leader, 0], xp[leader, 0]
-                    state = _state_at(world, member, clock)
-                    now, column = level[member, 0], _column(sources, source, level[member])
-                    drawn = _drawn(sources, source, now, draw) / parts
-                    boosted = _units(drawn, world.factor[state, beside, now, column], won, settings, rule.scale)
-                    plain = _units(drawn, world.alone[state, now, column], won, settings, rule.scale)
-                    if not won and settings.loss > 0.0:
-                        lost = loss_of_failure(rule, now, settings.loss)
+                    state = _state_at(borders, states, first_border[member], first_border[member + 1], clock)
+                    now, column = level[member, 0], _column(first_column, reads, source, level[member])
+                    drawn = drawn_xp(
+                        xp_of.low[now, source], xp_of.width[source], xp_of.first[source], xp_of.first[source + 1],
+                        xp_of.amounts, xp_of.up_to, draw,
+                    ) / parts  # fmt: skip
+                    amount = paid_xp(drawn, factor[state, beside, now, column], won, share, rounding, least)
+                    boosted = units_of(amount, rule.scale)
+                    amount = paid_xp(drawn, alone[state, now, column], won, share, rounding, least)
+                    plain = units_of(amount, rule.scale)
+                    if not won and loss > 0.0:
+                        lost = loss_of_failure(rule, now, loss)
                         level[member, 0], xp[member, 0], _ = book_loss(rule, now, xp[member, 0], lost)
                     units = boosted
                     if hold and turn > 0 and boosted > plain:
-                        units = _held(rule, level[member, 0], xp[member, 0], plain, boosted, lead[0], lead[1])
+                        top = level[leader, 0], xp[leader, 0]
+                        units = _held(rule, level[member, 0], xp[member, 0], plain, boosted, top[0], top[1])
                     level[member, 0], xp[member, 0], _ = book_award(rule, level[member, 0], xp[member, 0], units)
                     log.award[party, encounter, member], log.cut[party, encounter, member] = units, boosted - units
                     log.boost[party, encounter, member] = boosted - plain
-                    skill = sources.practises[source]
+                    skill = practises[source]
                     if skill >= 0:
-                        gained = world.skill_units[state, beside, 1 if won else 0, now, column]
+                        gained = skill_units[state, beside, 1 if won else 0, now, column]
                         booked = book_award(rule_of(tracks, skill), level[member, skill], xp[member, skill], gained)
                         level[member, skill], xp[member, skill] = booked[0], booked[1]
-                if won and sources.limit[source] > 0:
+                if won and limit[source] > 0:
                     used[source] += 1
-                _write(log, party, encounter, clock, level, xp)
-                if even and level[:, 0].min() == level[:, 0].max():
+                log.clock[party, encounter] = clock
+                _write(log.level[party, encounter], log.xp[party, encounter], level, xp)
+                if even and _all_at(level, level[0, 0]):
                     break
             log.played[party] = encounter
 
@@ -125,22 +133,29 @@ def party_kernel() -> Any:
 
 
 @register_jitable
-def _join(level: Ints, xp: Ints, used: Ints, world: PartyWorld, tracks: Tracks) -> None:
+def _join(level: Ints, xp: Ints, used: Ints, start_level: Ints, start_units: Ints) -> None:
     used[:] = 0
-    level[:] = 0
-    xp[:] = tracks.start_units
     for member in range(len(level)):
-        level[member, 0] = world.start_level[member]
-        if world.start_level[member] > 0:
-            xp[member, 0] = 0
+        for track in range(level.shape[1]):
+            level[member, track] = start_level[member] if track == 0 else 0
+            # XP at the start belongs to the start level.
+            xp[member, track] = start_units[track] if level[member, track] == 0 else 0
 
 
 @register_jitable
-def _write(log: PartyLog, party: int, encounter: int, clock: float, level: Ints, xp: Ints) -> None:
-    log.clock[party, encounter] = clock
+def _write(level_there: NDArray[np.int32], xp_there: Ints, level: Ints, xp: Ints) -> None:
     for member in range(len(level)):
-        log.level[party, encounter, member] = level[member, 0]
-        log.xp[party, encounter, member] = xp[member, 0]
+        level_there[member] = level[member, 0]
+        xp_there[member] = xp[member, 0]
+
+
+@register_jitable
+def _all_at(level: Ints, there: int) -> bool:
+    """Return whether all members are at one level."""
+    for member in range(len(level)):  # noqa: SIM110 — all() of a generator does not compile.
+        if level[member, 0] != there:
+            return False
+    return True
 
 
 @register_jitable
@@ -155,20 +170,26 @@ def _furthest(level: Ints, xp: Ints) -> int:
 
 
 @register_jitable
-def _column(sources: Sources, source: int, level: Ints) -> int:
-    skill = sources.reads[source]
-    return sources.first_column[source] + (level[skill] if skill >= 0 else 0)
+def _column(first_column: Ints, reads: Ints, source: int, level: Ints) -> int:
+    return first_column[source] + (level[reads[source]] if reads[source] >= 0 else 0)
 
 
 @register_jitable
 def _open(
-    there_is: Ints, running: Array, sources: Sources, world: PartyWorld, leader: int, level: Ints, used: Ints
+    there_is: Ints,
+    running: Array,
+    first_column: Ints,
+    reads: Ints,
+    limit: Ints,
+    weights: Array,
+    level: Ints,
+    used: Ints,
 ) -> int:
     """Lay out the sources that are open for the leader; return how many there are."""
     count, total = 0, 0.0
     for source in range(len(used)):
-        weight = world.weight[leader, level[0], _column(sources, source, level)]
-        if weight > 0.0 and (sources.limit[source] == 0 or used[source] < sources.limit[source]):
+        weight = weights[level[0], _column(first_column, reads, source, level)]
+        if weight > 0.0 and (limit[source] == 0 or used[source] < limit[source]):
             total += weight
             there_is[count], running[count] = source, total
             count += 1
@@ -176,24 +197,9 @@ def _open(
 
 
 @register_jitable
-def _state_at(world: PartyWorld, member: int, clock: float) -> int:
+def _state_at(borders: Array, states: Ints, first: int, last: int, clock: float) -> int:
     """Return which timed rules are on for a member; a border belongs to what begins there."""
-    low, high = world.first_border[member], world.first_border[member + 1]
-    return world.state[low + np.searchsorted(world.borders[low:high], clock, side="right") - 1]
-
-
-@register_jitable
-def _drawn(sources: Sources, source: int, level: int, draw: float) -> float:
-    xp = sources.xp
-    return drawn_xp(
-        xp.low[level, source], xp.width[source], xp.first[source], xp.first[source + 1], xp.amounts, xp.up_to, draw
-    )
-
-
-@register_jitable
-def _units(drawn: float, factor: float, won: bool, settings: Settings, scale: int) -> int:
-    amount = paid_xp(drawn, factor, won, settings.xp_share, settings.rounding, settings.least_award)
-    return units_of(amount, scale)
+    return states[first + np.searchsorted(borders[first:last], clock, side="right") - 1]
 
 
 @register_jitable
