@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 import tomllib
 
 import jsonschema
@@ -132,6 +133,32 @@ def test_changed_copies_leave_the_original():
         design.with_values({"constants.steepnes": 1})
     with pytest.raises(rm.DesignError, match="carry"):
         design.with_values({"tracks.warden.overflow.carry": 2})
+
+
+def test_a_design_is_frozen_to_its_last_list():
+    design = rm.demo_design()
+    before = rm.level_table(design)
+    for change in (
+        lambda: design.constants.update(steepness=1.1),
+        lambda: design.constants.__setitem__("steepness", 1.1),
+        lambda: design.multipliers.append(design.multipliers[0]),
+        lambda: design.players["steady"].spends.sort(),
+        lambda: setattr(design, "title", "x"),
+    ):
+        with pytest.raises((TypeError, ValueError), match="frozen"):
+            change()
+    assert rm.level_table(design).equals(before)
+    again = pickle.loads(pickle.dumps(design))
+    assert again == design and rm.level_table(again).equals(before)
+
+
+def test_keys_of_another_way_to_state_costs_are_refused():
+    for cost, key in (
+        ({"next": "previous", "first": 1, "gives": "total"}, "gives"),
+        ({"formula": "9", "beyond": "hold"}, "beyond"),
+    ):
+        with pytest.raises(rm.DesignError, match=f"tracks.warden.cost.{key}: unknown key"):
+            make(cost)
 
 
 def test_the_schema_takes_what_we_ship_and_refuses_mistakes():

@@ -234,12 +234,21 @@ def test_held_below_the_leader_by_hand():
     assert states(held, 2) == [(9, 20)] * 4  # nobody is boosted any more, all get 60
     assert states(held, 3) == [(9, 80)] * 4
     assert held.overtakings() == []
+    # Split in four: 15 each, boosted 150, 165 and 180; tit may have 180 and lark is not yet in the way.
+    split = rm.play_party(strong.with_values({"party.hold_below_leader": True, "party.share": "split"}), 3)
+    assert states(split, 1) == [(8, 15), (7, 50), (4, 65), (3, 80)]
+    assert states(split, 2) == [(8, 30), (8, 30), (6, 30), (5, 45)]  # lark 7/8 → 150, cut to 80; 4/8 and 3/8 → 165
+    assert states(split, 3) == [(8, 45), (8, 45), (7, 80), (6, 95)]  # 6/8 and 5/8 → 150
     assert held.caught_up()["even_after"].tolist() == [1] * held.parties
 
 
 def test_splitting_and_a_named_leader():
     split = rm.play_party(party_of_four(share="split"), 1)
     assert states(split, 1) == [(8, 15), (6, 22), (3, 60), (3, 35)]  # 15, ⌊22.5⌋, 60, 135
+    # Two more: 15 each, lark × 1.5 = 22; finch 3/8 → 60, then 4/8 = 0.5 → 60; tit 3/8 → 60, then 3/8 → 60.
+    split = rm.play_party(party_of_four(share="split"), 3)
+    assert states(split, 2) == [(8, 30), (6, 44), (4, 20), (3, 95)]
+    assert states(split, 3) == [(8, 45), (6, 66), (4, 80), (4, 55)]
     led = rm.play_party(party_of_four(leader="finch"), 1)
     assert states(led, 1) == [(8, 60), (6, 60), (3, 60), (2, 90)]  # 2 / 3 = 0.67 → 1.5
 

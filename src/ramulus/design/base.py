@@ -8,7 +8,7 @@ import math
 import textwrap
 from collections.abc import Mapping
 from itertools import pairwise
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import (
     AfterValidator,
@@ -18,6 +18,7 @@ from pydantic import (
     PlainSerializer,
     PlainValidator,
     WithJsonSchema,
+    model_validator,
 )
 from pydantic_core import PydanticCustomError
 
@@ -29,11 +30,41 @@ MOST_XP = 2**53
 MOST_COUNT = 1_000_000_000
 
 
+def _refuses(*_: Any, **__: Any) -> Any:
+    raise TypeError("a design is frozen; Design.with_values gives a changed copy")
+
+
+class FrozenDict(dict[Any, Any]):
+    """A dict that stays as it is: what was tabulated from it would not follow a change."""
+
+    __setitem__ = __delitem__ = __ior__ = clear = pop = popitem = setdefault = update = _refuses
+
+    def __reduce__(self) -> Any:
+        return FrozenDict, (dict(self),)
+
+
+class FrozenList(list[Any]):
+    """A list that stays as it is."""
+
+    __setitem__ = __delitem__ = __iadd__ = __imul__ = append = clear = extend = insert = pop = remove = _refuses
+    reverse = sort = _refuses
+
+    def __reduce__(self) -> Any:
+        return FrozenList, (list(self),)
+
+
 class Model(BaseModel):
     """A table of the design file: frozen, and with no keys but the ones it names."""
 
     # Built on first use: most commands meet few of the kinds, and the whole design holds the rest anyway.
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True, allow_inf_nan=False, defer_build=True)
+
+    @model_validator(mode="after")
+    def _freeze(self) -> Self:
+        for name, value in self.__dict__.items():
+            if type(value) is dict or type(value) is list:
+                self.__dict__[name] = FrozenDict(value) if isinstance(value, dict) else FrozenList(value)
+        return self
 
 
 def _mistake(found: str, allowed: str, code: str = "invalid-value", nearest: str | None = None) -> Exception:
