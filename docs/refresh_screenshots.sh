@@ -11,9 +11,10 @@ ramulus plot canopy.toml pace --seed 7 --output "$out/pace.png" --quiet
 ramulus plot canopy.toml costs --also canopy_eased.toml --output "$out/costs.png" --quiet
 ramulus plot canopy.toml awards --award 40 --award 130 --times 12 --set tracks.warden.overflow.carry=0.5 \
     --output "$out/awards.png" --quiet
-for kind in stats effort income gain party; do
+for kind in stats effort income gain; do
     ramulus plot canopy.toml "$kind" --player steady --output "$out/$kind.png" --quiet
 done
+ramulus plot canopy.toml party --output "$out/party.png" --quiet
 
 Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &
 export DISPLAY=:93

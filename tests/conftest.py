@@ -15,8 +15,10 @@ import ramulus as rm
 
 mpl.use("Agg")
 
-# What decides whether a change lands must not depend on luck; at home every run tries other examples.
+# What decides whether a change lands must not depend on luck; at home, and in a second run of CI's, every run tries
+# other examples (pytest --hypothesis-profile fresh).
 settings.register_profile("ci", derandomize=True, deadline=None)
+settings.register_profile("fresh", derandomize=False, deadline=None, print_blob=True)
 if os.environ.get("CI"):
     settings.load_profile("ci")
 

@@ -68,7 +68,8 @@ def _draw(ax: Axes, table: pd.DataFrame, column: str, run: PartyRun) -> None:
         )
         ax.plot(rows[column], rows["level_p50"], drawstyle="steps-post", **look)
         last = rows.iloc[-1]
-        ends.append((float(last[column]), float(last["level_p50"]), name, look["color"]))
+        # Of members who end on one level the first is labelled highest, as in the file.
+        ends.append((float(last[column]), float(last["level_p50"]) - 1e-6 * index, name, look["color"]))
     ax.set_xlim(left=0)
     ax.margins(x=0.01)
     label_ends(ax, ends, gap=0.045)
