@@ -229,6 +229,23 @@ def test_a_sum_that_does_not_use_level_agrees_with_adding_term_by_term():
         np.testing.assert_allclose(together, one_by_one, rtol=1e-13)
 
 
+@settings(max_examples=200, deadline=None)
+@given(st.floats(0.01, 60), st.sampled_from([-1.0, 0.5, 2.0, 3.0, 1.55, -0.3]), st.integers(1, 4))
+def test_a_power_does_not_hang_on_what_it_is_computed_beside(base, exponent, others):
+    formula = parse("a ** b")
+    alone = float(evaluate(formula, {"a": base, "b": exponent}))
+    for bases, exponents in (
+        ([base] * others, exponent),
+        (base, [exponent, *range(others)]),
+        ([base, 7], [exponent, 2.5]),
+    ):
+        assert evaluate(formula, {"a": bases, "b": exponents})[0] == alone
+    steps, _ = run_steps(
+        parse("previous ** 1 * 0 + a ** b"), 1.0, np.arange(1.0, 3.0), {"a": base, "b": exponent}, float
+    )
+    assert steps[1] == alone
+
+
 def test_steps_feed_on_and_agree_with_a_loop():
     formula = parse("previous * 1.1 + min(level, 5) ** 2 - (3 if level > 4 else 0)")
     _, values = run_steps(formula, 10.0, np.arange(1.0, 40.0), {}, lambda value: min(value, 300.0))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import ramulus as rm
@@ -97,6 +97,7 @@ GROWTHS = st.one_of(
 
 
 @settings(max_examples=150, deadline=None)
+@example({"base": 1.0, "growth": 0.8}, {}, "none", 3)  # A square among powers.
 @given(GROWTHS, LIMITS, st.sampled_from(["none", "down", "nearest", "up"]), st.integers(1, 8))
 def test_each_line_of_a_stat_gives_its_value(growth, limits, rounding, level):
     design = make(

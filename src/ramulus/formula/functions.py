@@ -32,9 +32,21 @@ def round_half_away(x: Array) -> Array:
     return np.where(np.abs(x - whole) >= 0.5, whole + np.sign(x), whole)
 
 
+PLAIN_POWERS: dict[float, Callable[[Any], Any]] = {-1.0: lambda x: 1 / x, 0.5: np.sqrt, 2.0: lambda x: x * x}
+
+
 def power(base: Array | float, exponent: Array | float) -> Array:
-    """Raise to a power; whole numbers to whole powers come out exact while they fit a float64 (2**53)."""
+    """Raise to a power; whole numbers to whole powers come out exact while they fit a float64 (2**53).
+
+    NumPy takes a square, a root or a reciprocal where one exponent serves all, and a general power, which may be off by
+    one unit in the last place, where there are several. So that a number does not hang on what it is computed beside,
+    these three are taken wherever they stand.
+    """
     result = np.power(base, exponent)
+    for value, plain in PLAIN_POWERS.items():
+        there = np.equal(exponent, value)
+        if there.any():
+            result = np.where(there, plain(np.asarray(base)), result)
     exact = (base == np.trunc(base)) & (exponent == np.trunc(exponent)) & (exponent >= 0)
     exact &= np.abs(result) < 2**53
     # A vector unit's power may be off by one unit in the last place; a whole result is nearer than that.

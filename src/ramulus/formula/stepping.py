@@ -15,7 +15,7 @@ import numpy as np
 
 from ramulus.errors import FormulaError
 from ramulus.formula.evaluation import MAX_ELEMENTS, MAX_RANGE, evaluate
-from ramulus.formula.functions import FUNCTIONS, Array
+from ramulus.formula.functions import FUNCTIONS, PLAIN_POWERS, Array
 from ramulus.formula.parser import Formula
 
 Step = Callable[[float, float], float]
@@ -138,7 +138,8 @@ def _scalar_functions(number: Callable[[Any], Any]) -> dict[str, Any]:
         return total
 
     def raise_to(base: Any, exponent: Any) -> Any:
-        result = number(np.power(base, exponent))
+        plain = PLAIN_POWERS.get(float(exponent))
+        result = number(plain(base) if plain is not None else np.power(base, exponent))
         whole = exponent >= 0 and base == int(base) and exponent == int(exponent) and abs(result) < 2**53
         return number(round(result)) if whole else result
 

@@ -42,12 +42,6 @@ class XpLaw:
     mean: Array
     highest: Array
 
-    def outcomes(self, level: int) -> tuple[Array, Array]:
-        """Return the amounts that may be drawn at a level (an index), and their chances."""
-        if self.width:
-            return self.low[level] + np.arange(self.width), np.full(self.width, 1 / self.width)
-        return self.amounts, np.diff(self.up_to, prepend=0.0)
-
 
 @singledispatch
 def law_of(xp: object, design: Design, source: str, levels: Array) -> XpLaw:
