@@ -131,11 +131,13 @@ def _by_state(
     level: NDArray[np.int64], held: NDArray[Any], read: list[Callable[[int, int], Any]], start: int
 ) -> list[NDArray[Any]]:
     """Return what the bar says of each state; a state that recurs is read once."""
-    place, states = pd.MultiIndex.from_arrays([level, held]).factorize()
+    step = int(held.max(initial=0)) + 1
+    fits = (int(level.max(initial=0)) + 1) * step < MOST_SUM
+    place, states = pd.factorize(level.astype(np.int64 if fits else object) * step + held)
     found = []
     for one in read:
         values = np.empty(len(states), dtype=object)
-        values[:] = [one(at + start, xp) for at, xp in states.tolist()]
+        values[:] = [one(state // step + start, state % step) for state in states.tolist()]
         found.append(values[place])
     return found
 

@@ -110,7 +110,7 @@ class EncounterTables:
         values = np.ones(columns.shape)
         shared = [i for i, source in enumerate(design.sources.values()) if getattr(source, key) is None]
         for index, (name, source) in enumerate(design.sources.items()):
-            if index not in shared:
+            if getattr(source, key) is not None:
                 mine = columns.of([index])
                 values[:, mine] = self.scene.evaluated(f"sources.{name}.{key}", getattr(source, key), mine)
         if shared and default is not None:
@@ -119,6 +119,8 @@ class EncounterTables:
         return values
 
     def _refuse(self, key: str, values: Array, bad: NDArray[np.bool_], word: str, allowed: str, code: str) -> None:
+        if not bad.any():
+            return
         for index, (name, source) in enumerate(self.scene.design.sources.items()):
             own = getattr(source, key) is not None
             here = bad & (self.scene.columns.source_of == index)

@@ -84,15 +84,20 @@ class MeanPay:
         return self._mean(share) if share else np.zeros(self.columns.shape)
 
     def _mean(self, failure_share: float | None) -> Array:
-        result = np.empty(self.columns.shape)
+        # Fixed amounts all at once; the mean of what is drawn is over each amount as it is rounded.
+        result = paid(self.design.awards, self.base, self.product, failure_share)
         for index, law in enumerate(self.laws):
-            mine = self.columns.of([index])
-            total, weights = np.zeros((1, 1)), 0.0
-            for amount, weight in _outcomes(law):
-                total = total + weight * paid(self.design.awards, amount, self.product[:, mine], failure_share)
-                weights += weight
-            result[:, mine] = total / weights
+            if law.width != 1:
+                mine = self.columns.of([index])
+                result[:, mine] = self._mean_of(law, self.product[:, mine], failure_share)
         return np.where(np.isnan(result), 0.0, result)
+
+    def _mean_of(self, law: XpLaw, product: Array, failure_share: float | None) -> Array:
+        total, weights = np.zeros((1, 1)), 0.0
+        for amount, weight in _outcomes(law):
+            total = total + weight * paid(self.design.awards, amount, product, failure_share)
+            weights += weight
+        return total / weights
 
     @cached_property
     def xp(self) -> Array:

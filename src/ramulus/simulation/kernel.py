@@ -81,27 +81,14 @@ def player_kernel(features: Features) -> Any:
         count, rule, scale, costs = tracks.cap[0], rule_of(tracks, 0), tracks.scale[0], tracks.costs
         level, xp, peak = np.zeros_like(tracks.cap), np.zeros_like(tracks.cap), np.zeros_like(tracks.cap)
         used, stint = np.zeros_like(sources.limit), new_stint(len(sources.limit))
-        source_at, running, success, seconds, span = (
-            stint.source,
-            stint.running,
-            stint.success,
-            stint.seconds,
-            stint.span,
-        )
-        units, met, won_at, income, low, product = (
-            stint.units,
-            stint.met,
-            stint.won,
-            stint.income,
-            stint.low,
-            stint.factor,
-        )
+        source_at, running, success = stint.source, stint.running, stint.success
+        seconds, span, low, product = stint.seconds, stint.span, stint.low, stint.factor
+        units, met, won_at, income = stint.units, stint.met, stint.won, stint.income
         skill_units, practises, limit, width = stint.skill_units, sources.practises, sources.limit, sources.xp.width
         first_amount, amounts, up_to = sources.xp.first, sources.xp.amounts, sources.xp.up_to
         borders, states, first_level = world.borders, world.state, _first_levels(tracks.cap)
-        between, extra, horizon, most = (
-            settings.seconds_between, settings.extra_seconds, settings.horizon, settings.most_encounters
-        )  # fmt: skip
+        between, extra = settings.seconds_between, settings.extra_seconds
+        horizon, most = settings.horizon, settings.most_encounters
         share, rounding, least, loss = settings.xp_share, settings.rounding, settings.least_award, settings.loss
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
         for player in range(len(keys)):
@@ -162,29 +149,33 @@ def player_kernel(features: Features) -> Any:
                         if step < tracks.cap[track] and xp[track] + gained < costs[tracks.first[track] + step]:
                             xp[track] += gained
                         else:
-                            level[track], xp[track], wasted = book_award(
-                                rule_of(tracks, track), step, xp[track], gained
-                            )
+                            held_there = xp[track]
+                            level[track], xp[track], _ = book_award(rule_of(tracks, track), step, held_there, gained)
                             stays &= level[track] == step
-                            start = first_level[track]
-                            there_at = arrival[player, start:], encounters_at[player, start:]
-                            _note_arrivals(there_at[0], there_at[1], clock, encounter, level[track], peak, track)
+                            at, by = arrival[player, first_level[track] :], encounters_at[player, first_level[track] :]
+                            _note_arrivals(at, by, clock, encounter, level[track], peak, track)
                     if limits and won == 1 and limit[source] > 0:
                         used[source] += 1
                         stays &= used[source] < limit[source]
                 xp[0] = held
-                for i in range(there):
-                    source = source_at[i]
-                    tally.met[now, source] += met[i]
-                    tally.won[now, source] += won_at[i]
-                    paid = won_at[i] * units[1, i] + (met[i] - won_at[i]) * units[0, i]
-                    tally.income[now, source] += income[i] if counts_income else paid
+                if not counts_income:
+                    income[:there] = won_at[:there] * units[1, :there] + (met - won_at)[:there] * units[0, :there]
+                _add_up(source_at[:there], met, won_at, income, tally.met[now], tally.won[now], tally.income[now])
             if stop[0] != 0:
                 return
             tally.ended[player] = reason
             tally.last_level[player] = level[0]
 
     return play
+
+
+@register_jitable
+def _add_up(source: Ints, met: Ints, won: Ints, income: Ints, all_met: Ints, all_won: Ints, all_income: Ints) -> None:
+    """Add a stint's counts to those of its level."""
+    for i in range(len(source)):
+        all_met[source[i]] += met[i]
+        all_won[source[i]] += won[i]
+        all_income[source[i]] += income[i]
 
 
 @register_jitable
