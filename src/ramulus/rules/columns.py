@@ -68,6 +68,11 @@ class Columns:
         start = self.skill_level[self.first_column].astype(np.int64)
         return self.first_column + np.clip(skill_level - start, 0, self.width - 1)
 
+    def spread(self, by_source: list[Array]) -> Array:
+        """Return numbers by level, an array of shape (L,) a source, over the columns, shape (L, C)."""
+        over: Array = np.stack(by_source, axis=1)[:, self.source_of]
+        return over
+
     def source_at(self, column: int) -> str:
         """Return the name of the source of a column."""
         return self.sources[int(self.source_of[column])]

@@ -69,8 +69,7 @@ class MeanPay:
     @cached_property
     def base(self) -> Array:
         """Mean XP drawn, before multipliers; not a number where a closed source has none."""
-        base: Array = np.stack([law.mean for law in self.laws], axis=1)[:, self.columns.source_of]
-        return base
+        return self.columns.spread([law.mean for law in self.laws])
 
     @cached_property
     def award(self) -> Array:

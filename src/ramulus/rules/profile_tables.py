@@ -6,8 +6,10 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.award_units import Ints, fixed_units, refuse_large, skill_units
 from ramulus.rules.encounter_tables import EncounterTables
 from ramulus.rules.lazily import Lazily
 from ramulus.rules.multipliers import ALONE, Company, Link, links, product_of, rule_factors
@@ -23,51 +25,69 @@ Rules = frozenset[int]
 
 
 class Awarding:
-    """The multipliers of one profile in some company: their factors and what they come to.
-
-    Attributes:
-        factors: the factor of each rule on main-track awards, (L, C) each, not a number where it does not apply.
-        skill_factors: the same on skill awards.
-    """
+    """The multipliers of one profile in some company: their factors, what they come to, and what is awarded by them."""
 
     def __init__(self, profile: ProfileTables, company: Company) -> None:
-        self._profile, self._company = profile, company
+        self._profile, self._company, self._tabulation = profile, company, profile.tabulation
         self._products: Lazily[Rules, Array] = Lazily(lambda on: self._product(self.factors, on))
         self._skill_products: Lazily[Rules, Array] = Lazily(lambda on: self._product(self.skill_factors, on))
+        self._units: Lazily[Rules, Ints] = Lazily(self._fixed_units)
+        self._skill_units: Lazily[Rules, Ints] = Lazily(self._units_of_skill)
 
     @cached_property
     def factors(self) -> list[Array]:
-        """The factor of each rule on main-track awards."""
+        """The factor of each rule on main-track awards, (L, C) each, not a number where it does not apply."""
         return rule_factors(self._profile.encounters.scene, company=self._company)
 
     @cached_property
     def skill_factors(self) -> list[Array]:
-        """The factor of each rule on skill awards."""
+        """The factor of each rule on skill awards, (L, C) each, not a number where it does not apply."""
         return rule_factors(self._profile.encounters.scene, for_skill=True, company=self._company)
 
+    @property
+    def met(self) -> NDArray[np.bool_]:
+        """Where an award may be made, broadcasting to (L, C)."""
+        return self._tabulation.columns.open if self._company.shares is None else self._company.shares
+
     def _product(self, factors: list[Array], on: Rules) -> Array:
-        design, shape = self._profile.design, self._profile.encounters.scene.columns.shape
-        return product_of(links(design, factors, on), shape)
+        return product_of(links(self._tabulation.design, factors, on), self._tabulation.columns.shape)
+
+    def _fixed_units(self, on: Rules) -> Ints:
+        refuse_large(self._tabulation, self.product(on), self.met)
+        return fixed_units(self._tabulation, self.product(on))
+
+    def _units_of_skill(self, on: Rules) -> Ints:
+        share = float(self._tabulation.design.encounters.failure.xp_share)
+        return skill_units(self._tabulation, self.skill_award(on, share), self.skill_award(on), self.met)
 
     def product(self, on: Rules) -> Array:
         """Return the product of the rules that are on, for main-track awards, (L, C)."""
         return self._products[on]
 
+    def units(self, on: Rules) -> Ints:
+        """Return what a failure and a success award where XP is fixed, in units, (2, L, C); 0 where it is drawn."""
+        return self._units[on]
+
+    def skill_units(self, on: Rules) -> Ints:
+        """Return what a failure and a success award to the skill practised, in its units, (2, L, C)."""
+        return self._skill_units[on]
+
     def skill_award(self, on: Rules, failure_share: float = 1.0) -> Array:
         """Return the award to the skill that a source practises: of a success, or the share that a failure pays."""
         exact = self._profile.encounters.skill_xp * self._skill_products[on] * failure_share
-        return rounded(exact, self._profile.design.awards.rounding)
+        return rounded(exact, self._tabulation.design.awards.rounding)
 
     def chain(self, on: Rules, level: int, column: int) -> list[Link]:
         """Return the links of the product at one level (an index) and column."""
         factors = [np.asarray(factor[level, column]) for factor in self.factors]
-        return links(self._profile.design, factors, on)
+        return links(self._tabulation.design, factors, on)
 
 
 class ProfileTables:
     """Everything about one profile; each table is made when first asked for.
 
     Attributes:
+        tabulation: the design's.
         name: the profile's name.
         player: what the file says of it.
         encounters: what an encounter takes.
@@ -75,17 +95,17 @@ class ProfileTables:
     """
 
     def __init__(self, tabulation: Tabulation, name: str) -> None:
-        self.design, self.name = tabulation.design, name
-        self.player: Player = self.design.profile(name)
+        self.tabulation, self.name = tabulation, name
+        self.player: Player = tabulation.design.profile(name)
         self.encounters = EncounterTables(tabulation.scene(name))
         self.alone = Awarding(self, ALONE)
-        self._laws = tabulation.laws
         self._pay: Lazily[Rules, MeanPay] = Lazily(self._mean_pay)
-        self._timelines: Lazily[float, Timeline] = Lazily(lambda hours: timeline(self.design, self.player, hours))
+        self._timelines: Lazily[float, Timeline] = Lazily(lambda hours: timeline(tabulation.design, self.player, hours))
 
     def _mean_pay(self, on: Rules) -> MeanPay:
         between = float(self.player.seconds_between)
-        return MeanPay(self.design, self.encounters, self._laws, self.alone.product(on), between)
+        tabulation = self.tabulation
+        return MeanPay(tabulation.design, self.encounters, tabulation.laws, self.alone.product(on), between)
 
     def mean_pay(self, on: Rules) -> MeanPay:
         """Return what an encounter brings in the mean while some rules are on."""

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.award_units import refuse_large
 from ramulus.rules.evaluating import fault
 from ramulus.rules.multipliers import Company, reads_leader
 from ramulus.rules.profile_tables import Awarding, ProfileTables
@@ -22,9 +23,7 @@ from ramulus.simulation.world import (
     make_settings,
     make_sources,
     make_tracks,
-    refuse_large,
     shape_of_times,
-    skill_units,
 )
 
 if TYPE_CHECKING:
@@ -108,9 +107,9 @@ def make_party_stage(design: Design, hours: float, most_encounters: int) -> Part
         hold=party.hold_below_leader,
         parts=len(names) if party.share == "split" else 1,
         shape=shape_of_times(design),
-        sources=make_sources(tabulation),
+        sources=design.derived(make_sources),
         world=_world(tabulation, party, profiles, [profile.timeline(hours) for profile in profiles]),
-        tracks=make_tracks(design),
+        tracks=design.derived(make_tracks),
         settings=make_settings(design, profiles[0].player, hours, most_encounters),
     )
 
@@ -189,10 +188,10 @@ class _MemberAwards:
 
     def factor(self) -> Array:
         """Return the product of multipliers, shape (states, leaders, L, C)."""
-        product = np.stack([[beside.product(on) for beside in self._beside] for on in self._when.states])
-        for state in product:
-            refuse_large(self._tabulation, state.max(axis=0), np.ones_like(state[0], dtype=np.bool_))
-        return product
+        for on in self._when.states:
+            for beside in self._beside:
+                refuse_large(self._tabulation, beside.product(on), beside.met)
+        return np.stack([[beside.product(on) for beside in self._beside] for on in self._when.states])
 
     def alone(self) -> Array:
         """Return the product without the rules that read the leader's level, shape (states, L, C)."""
@@ -200,11 +199,7 @@ class _MemberAwards:
 
     def skill_units(self) -> Ints:
         """Return the awards to the skill practised, shape (states, leaders, 2, L, C)."""
-        awards = [
-            [skill_units(self._tabulation, beside, on, everywhere=True) for beside in self._beside]
-            for on in self._when.states
-        ]
-        return np.stack([np.stack(state) for state in awards])
+        return np.stack([np.stack([beside.skill_units(on) for beside in self._beside]) for on in self._when.states])
 
 
 def _met(party: Party, levels: Array, shared: NDArray[np.bool_], leader: float, by_leader: bool) -> NDArray[np.bool_]:

@@ -9,14 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
-from ramulus.rules.evaluating import fault
-from ramulus.rules.pay import paid
-from ramulus.rules.profile_tables import Awarding, ProfileTables, Rules
+from ramulus.rules.profile_tables import ProfileTables
 from ramulus.rules.rounding import ROUNDING_CODES
-from ramulus.rules.tabulation import Tabulation, tabulated
+from ramulus.rules.tabulation import tabulated
 from ramulus.rules.windows import Timeline
 from ramulus.rules.xp_laws import XpTables, xp_tables
-from ramulus.rules.xp_units import MOST_UNITS, to_units
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -136,14 +133,15 @@ def make_stage(design: Design, profile: str, hours: float, most_encounters: int)
         DesignError: a formula fails somewhere, or gives what its place does not allow, or awards are too large.
         MissingPartError: sources, or the time of an encounter, are missing.
     """
-    tabulation = tabulated(design)
-    tables = tabulation.profile(profile)
-    when = tables.timeline(hours)
-    world = make_world(tabulation, tables, when)
-    settings = make_settings(design, tables.player, hours, most_encounters)
-    shape = shape_of_times(design)
+    tables = tabulated(design).profile(profile)
     return Stage(
-        profile, float(tables.player.spread), shape, make_sources(tabulation), world, make_tracks(design), settings
+        profile=profile,
+        spread=float(tables.player.spread),
+        shape=shape_of_times(design),
+        sources=design.derived(make_sources),
+        world=make_world(tables, tables.timeline(hours)),
+        tracks=design.derived(make_tracks),
+        settings=make_settings(design, tables.player, hours, most_encounters),
     )
 
 
@@ -153,16 +151,16 @@ def shape_of_times(design: Design) -> float:
     return 1.0 / variation**2 if variation else 0.0
 
 
-def make_sources(tabulation: Tabulation) -> Sources:
+def make_sources(design: Design) -> Sources:
     """Return what is the same for every profile."""
-    order, columns = tabulation.design.track_order, tabulation.columns
-    sources = list(tabulation.design.sources.values())
+    order, columns = design.track_order, tabulated(design).columns
+    sources = list(design.sources.values())
     return Sources(
         first_column=columns.first_column,
         practises=np.array([order.index(s.skill) if s.skill else -1 for s in sources], dtype=np.int64),
         reads=np.array([order.index(track) if track else -1 for track in columns.skill_track], dtype=np.int64),
         limit=np.array([source.limit or 0 for source in sources], dtype=np.int64),
-        xp=xp_tables(tabulation.laws),
+        xp=xp_tables(tabulated(design).laws),
     )
 
 
@@ -208,74 +206,16 @@ def make_settings(design: Design, player: Player, hours: float, most_encounters:
     )
 
 
-def make_world(tabulation: Tabulation, tables: ProfileTables, when: Timeline) -> World:
+def make_world(tables: ProfileTables, when: Timeline) -> World:
     """Return one profile's tables for the states of its timed rules."""
-    encounters = tables.encounters
-    factors = [tables.alone.product(on) for on in when.states]
-    for factor in factors:
-        refuse_large(tabulation, factor, tabulation.columns.open)
+    encounters, alone = tables.encounters, tables.alone
     return World(
         seconds=np.ascontiguousarray(encounters.seconds),
         success=np.ascontiguousarray(encounters.success),
         weight=np.ascontiguousarray(encounters.weight),
-        factor=np.stack(factors),
-        units=np.stack([_fixed_units(tabulation, factor) for factor in factors]),
-        skill_units=np.stack([skill_units(tabulation, tables.alone, on) for on in when.states]),
+        factor=np.stack([alone.product(on) for on in when.states]),
+        units=np.stack([alone.units(on) for on in when.states]),
+        skill_units=np.stack([alone.skill_units(on) for on in when.states]),
         borders=when.borders,
         state=when.state,
     )
-
-
-def _fixed_units(tabulation: Tabulation, factor: Array) -> Ints:
-    """Return what a failure and a success award where XP is fixed, shape (2, L, C); 0 where it is drawn."""
-    design, columns = tabulation.design, tabulation.columns
-    fixed = np.array([law.width == 1 for law in tabulation.laws])[columns.source_of]
-    base = np.stack([law.low for law in tabulation.laws], axis=1)[:, columns.source_of]
-    known = np.where(fixed & np.isfinite(base), base, 0.0)
-    failure_share = float(design.encounters.failure.xp_share)
-    both = [paid(design.awards, known, factor, failure_share), paid(design.awards, known, factor)]
-    return np.where(fixed, to_units(np.stack(both), tabulation.main.scale), 0)
-
-
-def refuse_large(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) -> None:
-    """Refuse awards that a kernel could not count exactly.
-
-    Args:
-        tabulation: the design's.
-        factor: the product of multipliers, shape (L, C).
-        met: where an award may be made, shape (L, C).
-    """
-    columns, scale = tabulation.columns, tabulation.main.scale
-    highest = np.stack([law.highest for law in tabulation.laws], axis=1)[:, columns.source_of]
-    award = np.where(met, highest * factor, 0.0)
-    if np.nanmax(award) * scale > MOST_UNITS:
-        level, column = (int(i) for i in np.unravel_index(int(np.nanargmax(award)), award.shape))
-        found = f"an award of {award[level, column]:.6g} XP at level {columns.levels[level]:g}"
-        place = f"sources.{columns.source_at(column)}.xp"
-        raise fault(place, found, f"at most {MOST_UNITS // scale:,} XP", "total-beyond-exact")
-
-
-def skill_units(tabulation: Tabulation, awarding: Awarding, on: Rules, *, everywhere: bool = False) -> Ints:
-    """Return what a failure and a success award to the skill practised, in its units, shape (2, L, C).
-
-    Args:
-        tabulation: the design's.
-        awarding: the multipliers.
-        on: the rules that are on.
-        everywhere: count levels at which a source is closed too, as members of a party share them.
-
-    Raises:
-        DesignError: an award is too large to be counted exactly.
-    """
-    design, columns = tabulation.design, tabulation.columns
-    scales = [tabulation.tracks[s.skill].scale if s.skill else 1 for s in design.sources.values()]
-    scale = np.array(scales, dtype=np.float64)[columns.source_of]
-    share = float(design.encounters.failure.xp_share)
-    both = np.stack([awarding.skill_award(on, share), awarding.skill_award(on)])
-    units = np.where(columns.open | everywhere, both * scale, 0.0)
-    if units.max() > MOST_UNITS:
-        _, level, column = (int(i) for i in np.unravel_index(int(units.argmax()), units.shape))
-        found = f"an award of {both[:, level, column].max():.6g} XP at level {columns.levels[level]:g}"
-        place = f"sources.{columns.source_at(column)}.skill_xp"
-        raise fault(place, found, f"at most {MOST_UNITS / scale[column]:,.0f} XP", "total-beyond-exact")
-    return np.rint(units).astype(np.int64)

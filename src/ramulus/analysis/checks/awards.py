@@ -60,7 +60,7 @@ def _largest_against_cost(design: Design) -> _Largest | None:
     """Return the award that is largest against the cost of its level, multipliers counted; None if none is larger."""
     tabulation = tabulated(design)
     columns, costs = tabulation.columns, tabulation.main.curve.costs
-    highest = np.stack([law.highest for law in tabulation.laws], axis=1)[:, columns.source_of]
+    highest = columns.spread([law.highest for law in tabulation.laws])
     found = None
     for profile in map(tabulation.profile, design.profiles):
         product = profile.alone.product(tabulation.always_on)

@@ -1,0 +1,79 @@
+"""Awards in whole units, tabulated: what a failure (0) and a success (1) pay, shape (2, L, C)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.formula.functions import Array
+from ramulus.rules.evaluating import fault
+from ramulus.rules.pay import paid
+from ramulus.rules.xp_units import MOST_UNITS, to_units
+
+if TYPE_CHECKING:
+    from ramulus.rules.tabulation import Tabulation
+
+Ints = NDArray[np.int64]
+
+
+def fixed_units(tabulation: Tabulation, factor: Array) -> Ints:
+    """Return what failures and successes award where XP is fixed, in units; 0 where it is drawn.
+
+    Args:
+        tabulation: the design's.
+        factor: the product of multipliers, shape (L, C).
+    """
+    design, columns = tabulation.design, tabulation.columns
+    fixed = np.array([law.width == 1 for law in tabulation.laws])[columns.source_of]
+    base = columns.spread([law.low for law in tabulation.laws])
+    known = np.where(fixed & np.isfinite(base), base, 0.0)
+    failure_share = float(design.encounters.failure.xp_share)
+    both = [paid(design.awards, known, factor, failure_share), paid(design.awards, known, factor)]
+    return np.where(fixed, to_units(np.stack(both), tabulation.main.scale), 0)
+
+
+def refuse_large(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) -> None:
+    """Refuse awards that a kernel could not count exactly.
+
+    Args:
+        tabulation: the design's.
+        factor: the product of multipliers, shape (L, C).
+        met: where an award may be made, shape (L, C).
+
+    Raises:
+        DesignError: an award is too large.
+    """
+    columns, scale = tabulation.columns, tabulation.main.scale
+    highest = columns.spread([law.highest for law in tabulation.laws])
+    award = np.where(met, highest * factor, 0.0)
+    if np.nanmax(award) * scale > MOST_UNITS:
+        level, column = (int(i) for i in np.unravel_index(int(np.nanargmax(award)), award.shape))
+        found = f"an award of {award[level, column]:.6g} XP at level {columns.levels[level]:g}"
+        place = f"sources.{columns.source_at(column)}.xp"
+        raise fault(place, found, f"at most {MOST_UNITS // scale:,} XP", "total-beyond-exact")
+
+
+def skill_units(tabulation: Tabulation, failed: Array, won: Array, met: NDArray[np.bool_]) -> Ints:
+    """Return awards to the skill that a source practises, in units of that skill's track.
+
+    Args:
+        tabulation: the design's.
+        failed, won: XP that a failure and a success award, shape (L, C).
+        met: where an award may be made, broadcasting to (L, C).
+
+    Raises:
+        DesignError: an award is too large to be counted exactly.
+    """
+    design, columns = tabulation.design, tabulation.columns
+    scales = [tabulation.tracks[s.skill].scale if s.skill else 1 for s in design.sources.values()]
+    scale = np.array(scales, dtype=np.float64)[columns.source_of]
+    both = np.stack([failed, won])
+    units = np.where(met, both * scale, 0.0)
+    if units.max() > MOST_UNITS:
+        _, level, column = (int(i) for i in np.unravel_index(int(units.argmax()), units.shape))
+        found = f"an award of {both[:, level, column].max():.6g} XP at level {columns.levels[level]:g}"
+        place = f"sources.{columns.source_at(column)}.skill_xp"
+        raise fault(place, found, f"at most {MOST_UNITS / scale[column]:,.0f} XP", "total-beyond-exact")
+    return np.rint(units).astype(np.int64)
