@@ -291,12 +291,12 @@ def test_parties_against_slow_ones(leader, share, hold):
         error = np.sqrt(hours[:, encounter].var() / len(hours) + spent.var() / len(spent))
         assert hours[:, encounter].mean() == pytest.approx(spent.mean(), abs=4.5 * error)
         # The median by its place in the other sample: how many lie below it is a binomial count.
-        for member in range(3):
-            middle = np.median(played[:, member])
+        pairs = [(played[:, m], by_hand[:, m]) for m in range(3)] + [(hours[:, encounter], spent)]
+        for ours, theirs in pairs:
             for side in ("left", "right"):
-                p, by = (np.searchsorted(np.sort(s[:, member]), middle, side) / len(s) for s in (played, by_hand))
+                p, by = (np.searchsorted(np.sort(s), np.median(ours), side) / len(s) for s in (ours, theirs))
                 error = np.sqrt(p * (1 - p) * (1 / len(slow) + 1 / len(played)))
-                assert by == pytest.approx(p, abs=4.5 * error + 1e-9), (encounter, member)
+                assert by == pytest.approx(p, abs=4.5 * error + 1e-9), encounter
     skills = np.mean([[party.skills[name].level for name in MEMBERS] for party in slow])
     assert skills > 2
 

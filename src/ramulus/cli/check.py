@@ -9,7 +9,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import WIDTH
+from ramulus.cli.output import WIDTH, waiting
 from ramulus.errors import DesignError
 
 if TYPE_CHECKING:
@@ -36,7 +36,9 @@ def check(
     from ramulus.analysis.checks import from_problem
 
     try:
-        findings = find(closing.load(file), factor_ceiling=ceiling)
+        design = closing.load(file)
+        with waiting("checking", quiet=closing.quiet):
+            findings = find(design, factor_ceiling=ceiling)
     except DesignError as error:
         findings = [from_problem(problem) for problem in error.problems]
     _show(findings, closing, str(file))

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -56,6 +57,21 @@ class Printing:
         """Write a message to standard error, unless asked to be quiet."""
         if not self.quiet:
             print(text, file=sys.stderr)
+
+
+COMPILES = "the first time on a machine compiles, 10 to 15 s"
+
+
+@contextmanager
+def waiting(doing: str, *, quiet: bool) -> Iterator[None]:
+    """Say on standard error what takes a moment, while it does; nothing where nobody watches."""
+    if quiet or not sys.stderr.isatty():
+        yield
+        return
+    from rich.console import Console
+
+    with Console(stderr=True).status(f"{doing} ({COMPILES})"):
+        yield
 
 
 Formatter = Callable[[Any], str]

@@ -8,7 +8,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import Column, number
+from ramulus.cli.output import Column, number, waiting
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -49,7 +49,8 @@ def party(
     from ramulus.analysis.party import play_party
 
     design = closing.load(file)
-    run = play_party(design, encounters, parties=parties, seed=seed)
+    with waiting("playing the parties", quiet=closing.quiet):
+        run = play_party(design, encounters, parties=parties, seed=seed)
     table = run.levels()
     if closing.shows_table:
         step = every or max(encounters // ROWS, 1)

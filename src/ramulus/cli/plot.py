@@ -11,6 +11,7 @@ from typer.core import TyperGroup
 
 from ramulus.cli import options
 from ramulus.cli.closing import FIGURE, Closing, closed
+from ramulus.cli.output import waiting
 from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DataError
 
@@ -172,7 +173,9 @@ def party(
     from ramulus.analysis.party import play_party
 
     drawing = _Drawing(context, closing)
-    drawing.save(plots.party(play_party(drawing.design, encounters, parties=parties, seed=seed))[0])
+    with waiting("playing the parties", quiet=closing.quiet):
+        run = play_party(drawing.design, encounters, parties=parties, seed=seed)
+    drawing.save(plots.party(run)[0])
 
 
 def check_ending(path: Path) -> None:

@@ -11,7 +11,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import Column, number, percent
+from ramulus.cli.output import COMPILES, Column, number, percent
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -164,7 +164,7 @@ def progress_bar(quiet: bool) -> Iterator[Callable[[Progress], object] | None]:
         TimeRemainingColumn(),
     )  # fmt: skip
     with Bar(*columns, console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task("getting ready (the first run on a machine compiles, ~15 s)", total=None, rate="")
+        task = bar.add_task(f"getting ready ({COMPILES})", total=None, rate="")
 
         def show(state: Progress) -> None:
             if state.players_done:

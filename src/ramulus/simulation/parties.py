@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 
 MOST_CELLS_KEPT = 10_000_000
 HORIZON_HOURS = 10_000.0
+AT_ONCE = 500_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,12 +84,20 @@ def play_parties(design: Design, encounters: int, parties: int, seed: int, *, un
     _refuse_sizes(encounters, parties, len(stage.members))
     keys, own = _members(stage, parties, seed)
     log = _new_log(parties, encounters, len(stage.members))
-    party_kernel()(
-        keys, own, stage.leader, stage.hold, stage.parts, until_even, stage.sources, stage.world, stage.tracks,
-        stage.settings, time_table(stage.shape), log,
-    )  # fmt: skip
+    for some in _batches(parties, encounters * len(stage.members)):
+        party_kernel()(
+            keys[some], own[some], stage.leader, stage.hold, stage.parts, until_even, stage.sources, stage.world,
+            stage.tracks, stage.settings, time_table(stage.shape), PartyLog._make(array[some] for array in log),
+        )  # fmt: skip
     track = design.track()
     return PlayedParties(stage.members, tuple(design.sources), track.start_level, int(stage.tracks.scale[0]), log)
+
+
+def _batches(parties: int, awards: int) -> Iterator[slice]:
+    """Yield parties a few at a time, so that Ctrl-C is heard within a second."""
+    at_once = max(AT_ONCE // awards, 1)
+    for first in range(0, parties, at_once):
+        yield slice(first, first + at_once)
 
 
 def _refuse_sizes(encounters: int, parties: int, members: int) -> None:
