@@ -125,13 +125,14 @@ def _waste(result: SimulationResult) -> list[str]:
 
 
 def _income(result: SimulationResult) -> list[str]:
-    lines = []
+    """Return the main sources of each profile's XP, said once for all who lived on the same."""
+    players: dict[str, list[str]] = {}
     for player, rows in result.income().groupby("player", sort=False):
         by_source = rows.groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
         if by_source.sum() > 0:
             parts = [f"{name} {share:.0%}" for name, share in (by_source / by_source.sum()).head(4).items()]
-            lines.append(f"{player} lived on: {', '.join(parts)}")
-    return lines
+            players.setdefault(", ".join(parts), []).append(player)
+    return [f"{', '.join(who)} had their XP from: {sources}" for sources, who in players.items()]
 
 
 def run_simulation(

@@ -46,7 +46,7 @@ def write_table(table: pd.DataFrame, path: Path, command: str) -> None:
         )
     package = _PACKAGES.get(ending)
     if package is not None and importlib.util.find_spec(package) is None:
-        raise DataError(f"{path}: {ending[1:].upper()} needs {package}; python -m pip install {package}")
+        raise DataError(f"{path}: writing {ending} needs {package}; python -m pip install {package}")
     write_whole(path, writers[ending])
 
 
