@@ -92,9 +92,8 @@ def party_kernel() -> Any:
                 encounter += 1
                 beside = min(lead, factor.shape[1] - 1)
                 log.source[party, encounter], log.leader[party, encounter] = source, leader
-                for turn in range(
-                    len(level)
-                ):  # The leader is booked first: who is held is held below where it now stands.
+                # The leader is booked first: who is held is held below where it now stands.
+                for turn in range(len(level)):
                     member = leader if turn == 0 else turn - 1 if turn <= leader else turn
                     state = _state_at(borders, states, first_border[member], first_border[member + 1], clock)
                     now, column = level[member, 0], _column(first_column, reads, source, level[member])
