@@ -97,15 +97,18 @@ class MissingPartError(DesignError):
 class UnknownNameError(RamulusError):
     """A name was asked for that the design does not have."""
 
-    def __init__(self, kind: str, name: str, known: Iterable[str]) -> None:
-        self.kind, self.name, self.known = kind, name, tuple(known)
+    def __init__(self, kind: str, name: str, known: Iterable[str], why: str = "") -> None:
+        self.kind, self.name, self.known, self.why = kind, name, tuple(known), why
+        if why:
+            super().__init__(f"no {kind} is called {name!r}: {why}")
+            return
         listed = ", ".join(self.known) or "none at all"
         near = nearest_name(name, self.known)
         hint = f"; did you mean {near!r}?" if near else ""
         super().__init__(f"no {kind} is called {name!r}; there are: {listed}{hint}")
 
-    def __reduce__(self) -> tuple[type[UnknownNameError], tuple[str, str, tuple[str, ...]]]:
-        return UnknownNameError, (self.kind, self.name, self.known)
+    def __reduce__(self) -> tuple[type[UnknownNameError], tuple[str, str, tuple[str, ...], str]]:
+        return UnknownNameError, (self.kind, self.name, self.known, self.why)
 
 
 class AwardError(RamulusError, ValueError):
@@ -118,6 +121,15 @@ class SavedLedgerError(RamulusError):
 
 class DataError(RamulusError):
     """A data file (a cost table, a list of awards, a table to write) is at fault."""
+
+
+def shortly(value: object, most: int = 40) -> str:
+    """Return a value as an error shows it: cut where it is long."""
+    try:
+        text = repr(value)
+    except ValueError:  # Python writes no whole number of more than some thousands of digits.
+        return "a number of thousands of digits"
+    return text if len(text) <= most else text[: most - 1] + "…"
 
 
 def nearest_name(name: str, allowed: Iterable[str], cutoff: float = 0.6) -> str | None:

@@ -27,10 +27,10 @@ def effort_table(
         only_open: leave out sources at levels where they are closed.
 
     Returns:
-        A row a profile, level and source: `chance` of being the next encounter; `seconds` an attempt takes;
-        `success`, its chance; `award`, the mean XP on success; `xp_per_hour`, mean XP over mean time with failures
-        and the seconds between encounters (not a number where no time passes); then the columns that the design
-        shows. Timed multipliers are off.
+        A row a profile, level and source: `chance` of being the next encounter while all have uses left;
+        `seconds` an attempt takes; `success`, its chance; `award`, the mean XP on success; `xp_per_hour`, mean XP
+        over mean time with failures and the seconds between encounters (not a number where no time passes); then the
+        columns that the design shows. Timed multipliers are off, and no use is ever up (`left_out` says so in words).
 
     Raises:
         MissingPartError: sources or times are missing.
@@ -53,3 +53,23 @@ def effort_table(
         }
         tables.append(by_level_and_source(profile.name, tabulation.columns, at, parts, only_open=only_open))
     return pd.concat(tables, ignore_index=True)
+
+
+def left_out(design: Design) -> list[str]:
+    """Return, a sentence each, what tables without chance leave out of a design."""
+    timed = [rule.name for rule in design.multipliers if rule.timed]
+    limited = [f"{name} ({source.limit} times)" for name, source in design.sources.items() if source.limit]
+    tabulation = tabulated(design)
+    nearly = sorted({
+        tabulation.columns.sources[index]
+        for name in design.profiles
+        for index in tabulation.profile(name).mean_pay(tabulation.always_on).nearly
+    })  # fmt: skip
+    found = []
+    if timed:
+        found.append(f"Timed multipliers are off: {', '.join(timed)}.")
+    if limited:
+        found.append(f"Uses that run out are not counted: {', '.join(limited)}; simulate shows what is met.")
+    if nearly:
+        found.append(f"Mean awards are within half an XP where XP has very many values: {', '.join(nearly)}.")
+    return found

@@ -10,23 +10,20 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pandas as pd
 
+from ramulus.analysis.pace import HOUR, QUANTILES, InLevel, pace_columns, pace_intervals
 from ramulus.analysis.population import mixed_quantile, shares_of
 from ramulus.analysis.result_file import read_result, write_result
 from ramulus.design.model import lookup
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
-from ramulus.rules.windows import calendar_day
 from ramulus.simulation.played import Arrivals, Played, PlayedProfile
-from ramulus.simulation.samples import WholeSample, quantile, quantile_interval
+from ramulus.simulation.samples import WholeSample
 from ramulus.simulation.tally import CAP, END_REASONS
 
 if TYPE_CHECKING:
     import os
 
     from ramulus.design import Design
-
-HOUR = 3600.0
-QUANTILES = (10, 50, 90)
 
 
 class SimulationResult:
@@ -82,6 +79,12 @@ class SimulationResult:
         for profile in self.played.profiles.values():
             yield profile, profile.arrivals[name]
 
+    def _refuse_beyond(self, hours: float) -> None:
+        """Nobody knows what players do later than they were played."""
+        if not 0 <= hours <= self.hours:
+            allowed = f"0 … {self.hours:g} h, as far as was played; simulate(hours=…) plays longer"
+            raise RamulusError(f"{hours:g} h; allowed: {allowed}")
+
     # --- pace --------------------------------------------------------------------------------------------------
 
     def pace(self, track: str | None = None, *, interval: float | None = None) -> pd.DataFrame:
@@ -89,29 +92,23 @@ class SimulationResult:
 
         Args:
             track: the track (default: the main one).
-            interval: a confidence such as 0.95, to add an interval for each quantile of hours.
+            interval: a confidence such as 0.95, to add an interval for each number.
 
         Returns:
             A row a profile and level: `reached` is the share of players who got there; `hours_p10`, `hours_p50`,
             `hours_p90` played hours; `encounters_p50`; `days_p50` calendar days; `hours_in_level_p50` the median
-            played hours from this level to the next, among those who reached this one. With `interval`, also
-            `hours_p50_low`, `hours_p50_high` and so on.
+            played hours from this level to the next, of those who reached this one (whoever has not finished it
+            counts as longer; empty where fewer than half finished, or where the horizon cut off more than a tenth of
+            the players before its end). With `interval`, also `reached_low`, `reached_high`, `hours_p50_low` and so
+            on.
         """
-        tables = []
+        name, tables = track or self.design.main_track_name, []
         for profile, arrivals in self._by_profile(track):
-            hours = {q: quantile(arrivals.seconds, q / 100, profile.players) / HOUR for q in QUANTILES}
-            reached = arrivals.seconds.reached()
-            table = {
-                "player": profile.profile,
-                "level": self._levels(track),
-                "reached": reached / profile.players,
-                **{f"hours_p{q}": value for q, value in hours.items()},
-                "encounters_p50": quantile(arrivals.encounters, 0.5, profile.players),
-                "days_p50": calendar_day(self.design.profile(profile.profile), hours[50] * HOUR),
-                "hours_in_level_p50": quantile(arrivals.in_level, 0.5, np.maximum(reached, 1)) / HOUR,
-            }
+            player, stays = self.design.profile(profile.profile), InLevel(arrivals, profile, name)
+            table = {"player": profile.profile, "level": self._levels(track)}
+            table.update(pace_columns(arrivals, profile, player, stays))
             if interval is not None:
-                table.update(_intervals(arrivals, profile.players, interval))
+                table.update(pace_intervals(arrivals, profile, player, stays, interval))
             tables.append(pd.DataFrame(table))
         return pd.concat(tables, ignore_index=True)
 
@@ -133,7 +130,12 @@ class SimulationResult:
         return pd.DataFrame(rows)
 
     def reached(self, level: int, hours: float, track: str | None = None) -> pd.Series:
-        """Return the share of each profile's players who reached a level within some played hours."""
+        """Return the share of each profile's players who reached a level within some played hours.
+
+        Raises:
+            RamulusError: the hours lie beyond the horizon, or the level outside the track.
+        """
+        self._refuse_beyond(hours)
         levels = self._levels(track)
         if not levels[0] <= level <= levels[-1]:
             raise RamulusError(f"level {level} is outside the track: {levels[0]} … {levels[-1]}")
@@ -146,7 +148,11 @@ class SimulationResult:
 
         Returns:
             A row a profile and level: `player`, `level`, `share`.
+
+        Raises:
+            RamulusError: the hours lie beyond the horizon.
         """
+        self._refuse_beyond(hours)
         levels = self._levels(track)
         tables = []
         for profile, arrivals in self._by_profile(track):
@@ -156,17 +162,18 @@ class SimulationResult:
         return pd.concat(tables, ignore_index=True)
 
     def time_in_level(self, track: str | None = None) -> pd.DataFrame:
-        """Return the played hours from each level to the next, among the players who reached it.
+        """Return the played hours from each level to the next, of the players who reached it.
+
+        Whoever has not finished a level counts as longer than all who did. Hours are empty where fewer than half
+        finished, or where the horizon cut off more than a tenth of the profile's players before the end of the level.
 
         Returns:
             A row a profile and level: `player`, `level`, `players`, `hours_p10`, `hours_p50`, `hours_p90`.
         """
         tables = []
         for profile, arrivals in self._by_profile(track):
-            there = arrivals.seconds.reached()
-            hours = {
-                f"hours_p{q}": quantile(arrivals.in_level, q / 100, np.maximum(there, 1)) / HOUR for q in QUANTILES
-            }
+            there, stays = arrivals.seconds.reached(), InLevel(arrivals, profile, track or self.design.main_track_name)
+            hours = {f"hours_p{q}": stays.hours(q) for q in QUANTILES}
             front = {"player": profile.profile, "level": self._levels(track), "players": there}
             tables.append(pd.DataFrame({**front, **hours}))
         return pd.concat(tables, ignore_index=True)
@@ -265,12 +272,3 @@ class SimulationResult:
 
     def _repr_html_(self) -> str:
         return str(f"<p>{escape(repr(self))}</p>" + self.pace().to_html(index=False, float_format="{:.3g}".format))
-
-
-def _intervals(arrivals: Arrivals, players: int, confidence: float) -> dict[str, Array]:
-    found = {}
-    for q in QUANTILES:
-        ends = quantile_interval(arrivals.seconds, q / 100, players, confidence)
-        for end, values in zip(("low", "high"), ends, strict=True):
-            found[f"hours_p{q}_{end}"] = values / HOUR
-    return found

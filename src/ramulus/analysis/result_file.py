@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import json
+import math
 from pathlib import Path
-from zipfile import BadZipFile
 
 import numpy as np
 
 from ramulus.design import Design, write_whole
-from ramulus.errors import DataError, DesignError
-from ramulus.simulation.keeping import as_arrays, from_arrays
+from ramulus.errors import DataError
+from ramulus.simulation.keeping import Sizes, as_arrays, from_arrays
 from ramulus.simulation.played import Played
 
-FORMAT = 2
+FORMAT = 3
 
 
 def write_result(design: Design, played: Played, path: Path) -> None:
@@ -37,15 +37,31 @@ def read_result(path: Path) -> tuple[Design, Played]:
     Raises:
         DataError: the file is missing, or no saved result.
     """
+    if not path.is_file():
+        raise DataError(f"{path}: {'not a file' if path.exists() else 'no such file'}")
     try:
-        with np.load(path, allow_pickle=False) as file:
-            about = json.loads(str(file["about"]))
-            if about["format"] != FORMAT:
-                raise DataError(f"{path}: saved in format {about['format']!r}; this is format {FORMAT}")
-            design = Design.from_dict(about["design"])
-            arrays = {name: file[name] for name in file.files}
-            return design, from_arrays(arrays, about["players"], design.track_order, about["hours"], about["seed"])
-    except FileNotFoundError:
-        raise DataError(f"{path}: no such file") from None
-    except (OSError, ValueError, KeyError, TypeError, BadZipFile, DesignError) as error:
-        raise DataError(f"{path}: not a saved simulation result ({type(error).__name__})") from None
+        return _read(path)
+    except DataError:
+        raise
+    except Exception as error:
+        raise DataError(f"{path}: not a saved simulation result, or damaged ({type(error).__name__})") from None
+
+
+def _read(path: Path) -> tuple[Design, Played]:
+    with np.load(path, allow_pickle=False) as file:
+        about = json.loads(str(file["about"]))
+        if about["format"] != FORMAT:
+            raise DataError(f"{path}: saved in format {about['format']!r}; this is format {FORMAT}")
+        design = Design.from_dict(about["design"])
+        arrays = {name: file[name] for name in file.files}
+    hours, seed, players = about["hours"], about["seed"], about["players"]
+    _refuse_odd_sizes(design, hours, seed, players)
+    levels = {name: design.track(name).max_level - design.track(name).start_level + 1 for name in design.track_order}
+    return design, from_arrays(arrays, Sizes(players, levels, len(design.sources)), hours, seed)
+
+
+def _refuse_odd_sizes(design: Design, hours: object, seed: object, players: dict[str, object]) -> None:
+    played = isinstance(hours, int | float) and math.isfinite(hours) and hours > 0 and type(seed) is int and seed >= 0
+    counted = bool(players) and all(type(count) is int and count >= 1 for count in players.values())
+    if not (played and counted and set(players) <= set(design.profiles)):
+        raise ValueError("hours, seed or players")

@@ -7,9 +7,11 @@ from concurrent.futures import Executor
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ramulus.analysis.result import SimulationResult
 from ramulus.errors import RamulusError, UnknownNameError
+from ramulus.formula.functions import Array
 from ramulus.simulation.run import Interrupted, Plan, Progress, play
 from ramulus.simulation.world import make_stage
 
@@ -93,18 +95,35 @@ def simulate(
 def by_share(design: Design, players: int) -> dict[str, int]:
     """Return how many of a population each profile has, by the profiles' shares.
 
-    Every profile with a share gets at least one; the numbers add up to `players` (or to the number of profiles).
+    Every profile with a share gets at least one player, the others by largest remainders.
+
+    Returns:
+        Numbers that add up to `players`, by the profiles' names.
+
+    Raises:
+        RamulusError: there are fewer players than profiles with a share.
     """
     design.require("players", "a population")
     shares = np.array([float(player.share) for player in design.players.values()])
     if shares.sum() <= 0:
         shares = np.ones(len(shares))
-    exact = players * shares / shares.sum()
-    counts = np.maximum(np.floor(exact), shares > 0).astype(int)
-    # Largest remainders first, as seats are given out.
-    for index in np.argsort(counts - exact, kind="stable")[: max(players - int(counts.sum()), 0)]:
-        counts[index] += 1
-    return dict(zip(design.players, counts.tolist(), strict=True))
+    wanted = int((shares > 0).sum())
+    if players < wanted:
+        raise RamulusError(f"{players} players; allowed: at least {wanted}, one for each profile with a share")
+    return dict(zip(design.players, _seats(shares, players).tolist(), strict=True))
+
+
+def _seats(shares: Array, seats: int) -> NDArray[np.int64]:
+    """Return how many seats each share gets: one where it would be less, the others by largest remainders."""
+    exact = seats * shares / shares.sum()
+    counts: NDArray[np.int64] = np.floor(exact).astype(np.int64)
+    small = (exact > 0) & (exact < 1)
+    if small.any():
+        counts[small] = 1
+        counts[~small] = _seats(shares[~small], seats - int(small.sum()))
+        return counts
+    counts[np.argsort(counts - exact, kind="stable")[: seats - int(counts.sum())]] += 1
+    return counts
 
 
 def _refuse_sizes(hours: float, most_encounters: int) -> None:

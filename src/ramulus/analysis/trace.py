@@ -165,7 +165,8 @@ def trace_source(
         during: names of timed multipliers that are on.
 
     Returns:
-        The table of `trace`, with `source`, and the chain of each award. It ends early where the source closes.
+        The table of `trace`, with `source`, and the chain of each award. It ends early where the source closes, or
+        has no uses left.
 
     Raises:
         UnknownNameError: there is no such source, player or timed multiplier.
@@ -179,7 +180,8 @@ def trace_source(
         raise RamulusError(f"source {source!r} is closed at level {ledger.level}")
     made: list[AwardChain] = []
     start = (ledger.level, ledger.xp)
-    while len(made) < times and chains.is_open(source, ledger.level):
+    most = min(times, design.sources[source].limit or times)
+    while len(made) < most and chains.is_open(source, ledger.level):
         base = _drawn(design, source, ledger.level, float(draws.random()))
         made.append(chains.chain(source, ledger.level, base))
         ledger.award(made[-1].award)

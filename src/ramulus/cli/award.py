@@ -12,6 +12,7 @@ import typer
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.output import Column, Printing, number, percent, xp
+from ramulus.design.base import MOST_AMOUNT
 from ramulus.errors import AwardError, DataError
 
 if TYPE_CHECKING:
@@ -108,8 +109,9 @@ def _amount(word: str, place: str, kind: type[Exception]) -> float:
         value: float = int(word) if word.lstrip("+").isdigit() else float(word)
     except ValueError:
         value = math.nan
-    if not (math.isfinite(value) and value >= 0):
-        message = f"{place}: {word!r} is no award; allowed: a finite number of 0 or more"
+    if not 0 <= value <= MOST_AMOUNT:
+        shown = word if len(word) <= 40 else f"{word[:39]}…"
+        message = f"{place}: {shown!r} is no award; allowed: a finite number of 0 or more, at most {MOST_AMOUNT:.0e}"
         raise typer.BadParameter(message, param_hint="AMOUNTS") if kind is AwardError else kind(message)
     return value
 
@@ -134,7 +136,9 @@ def _from_source(
     table, chains = trace_source(design, source, times, player=player, seed=seed, during=during, **start)
     who = player or next(iter(design.profiles))
     if len(table) < times:
-        printing.say(f"{source} closes at level {table['level'].iloc[-1]}: {len(table)} of {times} awards were made")
+        spent = len(table) == design.sources[source].limit
+        why = f"has a limit of {len(table)}" if spent else f"closes at level {table['level'].iloc[-1]}"
+        printing.say(f"{source} {why}: {len(table)} of {times} awards were made")
     foot = [
         totals_in_words(table),
         "",

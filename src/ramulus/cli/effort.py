@@ -55,15 +55,14 @@ def effort(
 
     XP per hour counts failures and the seconds between encounters. Timed multipliers are off.
     """
-    from ramulus.analysis.effort import effort_table
+    from ramulus.analysis.effort import effort_table, left_out
 
     design = closing.load(file)
     who = _profile(design, player)
     table = _some(effort_table(design, who, skill_level=skill_level), design, from_level, to_level, source)
     title = f"{design.title}: one encounter of {who}"
-    closing.printing("effort").table(
-        table, EFFORT_HEADS, title, "(--player shows another profile.)" if len(design.profiles) > 1 else ""
-    )
+    foot = [*left_out(design), "--player shows another profile."] if len(design.profiles) > 1 else left_out(design)
+    closing.printing("effort").table(table, EFFORT_HEADS, title, "\n".join(foot))
 
 
 def gain(

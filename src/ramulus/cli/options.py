@@ -56,7 +56,7 @@ def value_of(text: str) -> Any:
     """Return a value as a design file would read it: a number, true, a list; anything else is text."""
     try:
         return tomllib.loads(f"value = {text}")["value"]
-    except tomllib.TOMLDecodeError:
+    except ValueError:  # No TOML, or a number of more digits than Python reads.
         return text
 
 

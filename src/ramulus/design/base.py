@@ -22,12 +22,13 @@ from pydantic import (
 )
 from pydantic_core import PydanticCustomError
 
-from ramulus.errors import FormulaError
+from ramulus.errors import FormulaError, shortly
 from ramulus.formula.functions import BUILT_IN_NAMES
 from ramulus.formula.parser import parse
 
 MOST_XP = 2**53
 MOST_COUNT = 1_000_000_000
+MOST_AMOUNT = 10**100  # Of one award, so that a sum of millions of them is still far from what float64 ends at.
 
 
 def _refuses(*_: Any, **__: Any) -> Any:
@@ -74,15 +75,15 @@ def _mistake(found: str, allowed: str, code: str = "invalid-value", nearest: str
 
 def _number(value: Any) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float):
-        raise _mistake(f"{value!r} is not a number", "a number")
+        raise _mistake(f"{shortly(value)} is not a number", "a number")
     if (isinstance(value, int) and abs(value) > 2**1000) or not math.isfinite(value):
-        raise _mistake(f"{value!r} is not a finite number", "a finite number")
+        raise _mistake(f"{shortly(value)} is not a finite number", "a finite number")
     return value
 
 
 def _formula(value: Any) -> str:
     if not isinstance(value, str):
-        raise _mistake(f"{value!r} is not a formula", "a formula, as text in quotes")
+        raise _mistake(f"{shortly(value)} is not a formula", "a formula, as text in quotes")
     try:
         parse(value)
     except FormulaError as error:
@@ -108,7 +109,7 @@ def _above_zero(value: float) -> float:
 
 def _xp_amount(value: float) -> float:
     if not 0 <= value <= MOST_XP:
-        raise _mistake(f"{value!r} XP", f"0 … {MOST_XP} XP, which float64 holds exactly")
+        raise _mistake(f"{shortly(value)} XP", f"0 … {MOST_XP} XP, which float64 holds exactly")
     return value
 
 

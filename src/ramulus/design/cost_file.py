@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-import csv
-import io
-import json
 import math
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ramulus.design.cost_grid import Grid, read_grid
 from ramulus.errors import DataError
 
-ENDINGS = (".csv", ".tsv", ".txt", ".json", ".xlsx", ".parquet")
 _BLANKS = re.compile("[\\s\u00a0\u202f\u2009'’_]")
 _GROUPED = {mark: re.compile(rf"[+-]?[1-9]\d{{0,2}}(\{mark}\d{{3}})+$") for mark in ",."}
+COLUMNS = ("level", "cost", "total")
+MOST_TITLE_ROWS = 30
 
 Row = tuple[int, dict[str, Any]]
 
@@ -28,44 +28,66 @@ class CostTable:
     by_level: dict[int, float]
 
 
-def read_cost_table(file: Path, gives: str | None = None, sheet: str | None = None) -> CostTable:
+def read_cost_table(
+    file: Path, gives: str | None = None, sheet: str | None = None, columns: Mapping[str, str] | None = None
+) -> CostTable:
     """Read the columns `level` and `cost` or `total` of a file.
 
     Args:
         file: CSV, JSON, XLSX or Parquet, by its ending.
         gives: which quantity to take when both columns are there (default: cost).
         sheet: the sheet of an XLSX file (default: the first).
+        columns: what the file calls the columns, such as ``{"level": "Stufe"}``; upper and lower case are alike.
 
     Raises:
         DataError: the file cannot be understood; the message gives row and column.
     """
-    if not file.exists():
-        raise DataError(f"{file}: no such file")
-    readers = {".json": _json_rows, ".xlsx": _xlsx_rows, ".parquet": _parquet_rows}
-    ending = file.suffix.lower()
-    if ending not in ENDINGS:
-        raise DataError(f"{file}: a cost table cannot be read from {ending or 'this'}; allowed: {', '.join(ENDINGS)}")
-    try:
-        rows, decimal = readers.get(ending, _csv_rows)(file, sheet)
-    except OSError as error:
-        raise DataError(f"{file}: cannot be read ({error.strerror or error})") from None
-    if not rows:
-        raise DataError(f"{file}: no row of numbers below the column heads")
-    columns = list(dict.fromkeys(column for _, row in rows for column in row))
-    quantity = _quantity(file, columns, gives)
-    levels = _numbers(file, rows, "level", decimal)
-    values = _numbers(file, rows, quantity, decimal)
+    grid = read_grid(file, sheet)
+    heads = {name: _plain((columns or {}).get(name, name)) for name in COLUMNS}
+    rows = _headed(file, grid, heads)
+    found = {name: head for name, head in heads.items() if any(head in row for _, row in rows)}
+    quantity = gives if gives in found else next(name for name in ("cost", "total") if name in found)
+    levels = _numbers(file, rows, heads["level"], grid.decimal)
+    values = _numbers(file, rows, heads[quantity], grid.decimal)
     return CostTable(quantity, _by_level(file, rows, levels, values, quantity))
 
 
-def _quantity(file: Path, columns: list[str], gives: str | None) -> str:
-    listed = ", ".join(columns) or "none"
-    if "level" not in columns:
-        raise DataError(f"{file}: no column 'level'; the columns are: {listed}")
-    there = [quantity for quantity in ("cost", "total") if quantity in columns]
-    if not there:
-        raise DataError(f"{file}: no column 'cost' or 'total'; the columns are: {listed}")
-    return gives if gives in there else there[0]
+def _headed(file: Path, grid: Grid, heads: Mapping[str, str]) -> list[Row]:
+    """Return the rows below the column heads, by column; titles may stand above the heads."""
+    if not grid.rows:
+        raise DataError(f"{file}: it is empty")
+    lines = [[_plain(cell) for cell in cells] for _, cells in grid.rows[:MOST_TITLE_ROWS]]
+    fits = [heads["level"] in names and (heads["cost"] in names or heads["total"] in names) for names in lines]
+    if not any(fits):
+        raise _no_heads(file, lines, heads)
+    index = fits.index(True)
+    names = lines[index]
+    twice = next((head for head in heads.values() if names.count(head) > 1), None)
+    if twice is not None:
+        raise DataError(f"{file}: {names.count(twice)} columns are called {twice!r}; rename all but one")
+    rows = []
+    for number, cells in grid.rows[index + 1 :]:
+        if any(cell not in (None, "") for cell in cells[len(names) :]):
+            found = f"row {number}: {len(cells)} cells under {len(names)} column heads"
+            raise DataError(f"{file}: {found}; quote numbers that contain the separator")
+        rows.append((number, dict(zip(names, cells, strict=False))))
+    if not rows:
+        raise DataError(f"{file}: no row of numbers below the column heads")
+    return rows
+
+
+def _no_heads(file: Path, lines: list[list[str]], heads: Mapping[str, str]) -> DataError:
+    """Return what to say of a file without the columns asked for, with the line that should have them."""
+    found = next((names for names in lines if set(names) & set(heads.values())), lines[0])
+    lacking = repr(heads["level"]) if heads["level"] not in found else f"{heads['cost']!r} or {heads['total']!r}"
+    listed = ", ".join(name if len(name) <= 30 else name[:29] + "…" for name in found[:8]) or "none"
+    more = ", …" if len(found) > 8 else ""
+    hint = 'name them with columns = { level = "…", cost = "…" }'
+    return DataError(f"{file}: no column {lacking}; the columns are: {listed}{more}; {hint}")
+
+
+def _plain(head: Any) -> str:
+    return str(head if head is not None else "").strip().strip("\ufeff").lower()
 
 
 def _by_level(
@@ -86,93 +108,6 @@ def _by_level(
     return table
 
 
-def _csv_rows(file: Path, _: str | None) -> tuple[list[Row], str]:
-    text = _decoded(file)
-    header = next((line for line in text.splitlines() if line.strip()), "")
-    delimiter = max(";\t,", key=header.count)
-    reader = csv.reader(io.StringIO(text), delimiter=delimiter)
-    rows: list[Row] = []
-    names: list[str] | None = None
-    for cells in reader:
-        if not any(cell.strip() for cell in cells):
-            continue
-        if names is None:
-            names = [_column(cell) for cell in cells]
-            continue
-        if len(cells) > len(names) and any(cell.strip() for cell in cells[len(names) :]):
-            raise DataError(
-                f"{file}: row {reader.line_num}: {len(cells)} cells under {len(names)} column heads; "
-                "quote numbers that contain the separator"
-            )
-        rows.append((reader.line_num, dict(zip(names, cells, strict=False))))
-    return rows, "." if delimiter == "," else ""
-
-
-def _decoded(file: Path) -> str:
-    data = file.read_bytes()
-    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return data.decode("utf-16", errors="replace")
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return data.decode("cp1252", errors="replace")
-
-
-def _json_rows(file: Path, _: str | None) -> tuple[list[Row], str]:
-    try:
-        data = json.loads(file.read_text(encoding="utf-8-sig"))
-    except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        raise DataError(f"{file}: not JSON: {error}") from None
-    if isinstance(data, dict) and "rows" in data:
-        data = data["rows"]
-    if isinstance(data, dict) and data and all(isinstance(column, list) for column in data.values()):
-        data = [dict(zip(data, cells, strict=False)) for cells in zip(*data.values(), strict=False)]
-    if not isinstance(data, list) or not all(isinstance(row, dict) for row in data):
-        raise DataError(f"{file}: neither a list of rows nor an object with 'rows'")
-    return [(i, {_column(key): cell for key, cell in row.items()}) for i, row in enumerate(data, 1)], "."
-
-
-def _xlsx_rows(file: Path, sheet: str | None) -> tuple[list[Row], str]:
-    try:
-        import openpyxl
-        from openpyxl.utils.exceptions import InvalidFileException
-    except ImportError:
-        raise DataError(f"{file}: XLSX needs openpyxl; python -m pip install openpyxl") from None
-    from zipfile import BadZipFile
-
-    try:
-        book = openpyxl.load_workbook(file, read_only=True, data_only=True)
-    except (BadZipFile, KeyError, ValueError, InvalidFileException) as error:
-        raise DataError(f"{file}: not an XLSX file ({error})") from None
-    if sheet is not None and sheet not in book.sheetnames:
-        raise DataError(f"{file}: no sheet is called {sheet!r}; there are: {', '.join(book.sheetnames)}")
-    grid = [list(cells) for cells in (book[sheet] if sheet else book.worksheets[0]).iter_rows(values_only=True)]
-    book.close()
-    filled = [(n, cells) for n, cells in enumerate(grid, 1) if any(c not in (None, "") for c in cells)]
-    if not filled:
-        return [], "."
-    names = [_column(cell) for cell in filled[0][1]]
-    return [(n, dict(zip(names, cells, strict=False))) for n, cells in filled[1:]], ""
-
-
-def _parquet_rows(file: Path, _: str | None) -> tuple[list[Row], str]:
-    try:
-        import pyarrow.parquet as parquet
-    except ImportError:
-        raise DataError(f"{file}: Parquet needs pyarrow; python -m pip install pyarrow") from None
-    import pyarrow
-
-    try:
-        records = parquet.read_table(file).to_pylist()
-    except pyarrow.ArrowException as error:
-        raise DataError(f"{file}: not a Parquet file ({error})") from None
-    return [(i, {_column(key): cell for key, cell in row.items()}) for i, row in enumerate(records, 1)], "."
-
-
-def _column(head: Any) -> str:
-    return str(head if head is not None else "").strip().strip("\ufeff").lower()
-
-
 def _numbers(file: Path, rows: list[Row], column: str, decimal: str) -> list[float | None]:
     cells = [row.get(column) for _, row in rows]
     texts = [_BLANKS.sub("", cell) for cell in cells if isinstance(cell, str)]
@@ -181,8 +116,9 @@ def _numbers(file: Path, rows: list[Row], column: str, decimal: str) -> list[flo
     for (row, _), cell in zip(rows, cells, strict=True):
         try:
             numbers.append(_number(cell, thousands))
-        except ValueError:
-            raise DataError(f"{file}: row {row}, column {column!r}: {cell!r} is not a number") from None
+        except (ValueError, TypeError, OverflowError):
+            shown = repr(cell) if len(repr(cell)) <= 40 else repr(cell)[:39] + "…"
+            raise DataError(f"{file}: row {row}, column {column!r}: {shown} is not a number") from None
     return numbers
 
 

@@ -77,6 +77,17 @@ class ValuesWay(CostWay):
     """What holds past the last value: nothing (an error), or the last cost."""
 
 
+class FileColumns(Model):
+    """What a cost file calls its columns."""
+
+    level: Annotated[str, Field(min_length=1)] = "level"
+    """The column of levels."""
+    cost: Annotated[str, Field(min_length=1)] = "cost"
+    """The column of costs."""
+    total: Annotated[str, Field(min_length=1)] = "total"
+    """The column of totals."""
+
+
 class FileWay(CostWay):
     """A table in a file."""
 
@@ -85,6 +96,8 @@ class FileWay(CostWay):
     """A CSV, JSON, XLSX or Parquet file with columns `level` and `cost` or `total`."""
     sheet: str | None = None
     """The sheet of an XLSX file (default: the first)."""
+    columns: FileColumns | None = None
+    """What the file calls its columns, where it is not `level`, `cost` and `total`."""
     gives: Gives | None = None
     """Which column to read where both are there (default: cost)."""
     beyond: Beyond = "error"

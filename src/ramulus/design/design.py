@@ -23,20 +23,29 @@ class Design(DesignModel):
 
     _file: Path | None = PrivateAttr(default=None)
     _text: str | None = PrivateAttr(default=None)
+    _also_from: Path | None = PrivateAttr(default=None)
     _derived: dict[Any, Any] = PrivateAttr(default_factory=dict)
 
     @classmethod
-    def from_dict(cls, data: Mapping[str, Any], *, file: str | os.PathLike[str] | None = None) -> Design:
+    def from_dict(
+        cls,
+        data: Mapping[str, Any],
+        *,
+        file: str | os.PathLike[str] | None = None,
+        also_from: str | os.PathLike[str] | None = None,
+    ) -> Design:
         """Make a design from plain data in the shape of the design file.
 
         Args:
             data: tables, lists, text and numbers, as `tomllib` or `json` read them.
-            file: where the data came from; relative file names in it are looked up beside it.
+            file: where the data came from; files that it names are looked up beside it.
+            also_from: a folder outside the design's own that cost files may be read from too.
 
         Raises:
             DesignError: the data is no design; the error holds every mistake.
         """
-        return validated(cls, dict(data))._attached(Path(file) if file is not None else None, None)
+        allowed = Path(also_from) if also_from is not None else None
+        return validated(cls, dict(data))._attached(Path(file) if file is not None else None, None, allowed)
 
     def save(self, path: str | os.PathLike[str]) -> None:
         """Write the design, as TOML or JSON by the file's ending, whole or not at all.
@@ -65,12 +74,18 @@ class Design(DesignModel):
             1.2
         """
         changed = validated(type(self), data_with(self, values), self._file)
-        return changed._attached(self._file, self._text)
+        return changed._attached(self._file, self._text, self._also_from)
 
     @property
     def file(self) -> Path | None:
         """The file the design was read from, or None."""
         return self._file
+
+    @property
+    def folders(self) -> tuple[Path, ...]:
+        """Where the files that the design names may lie: its own folder, and one more that a caller allows."""
+        own = self._file.parent if self._file else Path()
+        return (own,) if self._also_from is None else (own, self._also_from)
 
     def derived(self, make: Callable[[Design], T]) -> T:
         """Return `make(self)`, made on first use and kept with the design: a frozen design always gives the same."""
@@ -82,10 +97,10 @@ class Design(DesignModel):
     def __getstate__(self) -> dict[Any, Any]:
         # What is derived can be made again; it does not travel to other processes.
         state = super().__getstate__()
-        return {**state, "__pydantic_private__": {"_file": self._file, "_text": self._text, "_derived": {}}}
+        return {**state, "__pydantic_private__": {**state["__pydantic_private__"], "_derived": {}}}
 
-    def _attached(self, file: Path | None, text: str | None) -> Self:
-        self._file, self._text = file, text
+    def _attached(self, file: Path | None, text: str | None, also_from: Path | None = None) -> Self:
+        self._file, self._text, self._also_from = file, text, also_from
         return self
 
     def __eq__(self, other: object) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import stat
 import tomllib
 from importlib import resources
 from pathlib import Path
@@ -16,11 +17,12 @@ from ramulus.errors import DesignError, Problem, nearest_name
 MAX_BYTES = 20_000_000
 
 
-def load_design(path: str | os.PathLike[str]) -> Design:
+def load_design(path: str | os.PathLike[str], *, also_from: str | os.PathLike[str] | None = None) -> Design:
     """Read and validate a design file.
 
     Args:
         path: a TOML file, or a JSON file of the same shape (ending in .json).
+        also_from: a folder outside the design's own that cost files may be read from too.
 
     Returns:
         The design.
@@ -32,7 +34,8 @@ def load_design(path: str | os.PathLike[str]) -> Design:
     file = Path(path)
     text = _text(file)
     design = validated(Design, _parsed(file, text), file)
-    return design._attached(file, text if file.suffix.lower() != ".json" else None)
+    allowed = Path(also_from) if also_from is not None else None
+    return design._attached(file, text if file.suffix.lower() != ".json" else None, allowed)
 
 
 def demo_text() -> str:
@@ -62,6 +65,8 @@ def _shipped(name: str) -> str:
 
 def _text(file: Path) -> str:
     try:
+        if not stat.S_ISREG(file.stat().st_mode):
+            raise _unreadable(file, "not a regular file", "unreadable-file")
         if file.stat().st_size > MAX_BYTES:
             raise _unreadable(file, f"larger than {MAX_BYTES:,} bytes", "unreadable-file")
         return file.read_bytes().decode("utf-8-sig")
@@ -73,8 +78,9 @@ def _text(file: Path) -> str:
         raise DesignError([problem], str(file)) from None
     except UnicodeDecodeError as error:
         raise _unreadable(file, f"not UTF-8 text (byte {error.start})", "unreadable-file") from None
-    except OSError as error:
-        raise _unreadable(file, f"cannot be read ({error.strerror})", "unreadable-file") from None
+    except (OSError, ValueError) as error:
+        why = getattr(error, "strerror", None) or error
+        raise _unreadable(file, f"cannot be read ({why})", "unreadable-file") from None
 
 
 def _parsed(file: Path, text: str) -> dict[str, Any]:
@@ -85,6 +91,8 @@ def _parsed(file: Path, text: str) -> dict[str, Any]:
         raise _unreadable(file, f"not {kind}: {error}", "file-syntax") from None
     except RecursionError:
         raise _unreadable(file, "nested too deeply", "file-syntax") from None
+    except ValueError:  # Python reads no whole number of more than some thousands of digits.
+        raise _unreadable(file, "a number of thousands of digits", "file-syntax") from None
     if not isinstance(data, dict):
         raise _unreadable(file, "not a table of keys and values", "file-syntax")
     return data

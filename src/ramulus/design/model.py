@@ -54,7 +54,7 @@ class DesignModel(Model):
 
     def to_dict(self) -> dict[str, Any]:
         """Return the design as plain data; what the author left out stays out."""
-        return self.model_dump(mode="json", exclude_unset=True)
+        return self.model_dump(mode="json", exclude_unset=True, exclude_none=True)
 
     @property
     def main_track_name(self) -> str:

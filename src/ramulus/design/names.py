@@ -110,7 +110,9 @@ def _encounter_formulas(design: DesignModel) -> _Found:
     shared, everyone = encounter_names(design), list(design.sources.values())
     for key in ("seconds", "success", "weight"):
         users = [source for source in everyone if getattr(source, key) is None or key == "weight"]
-        yield f"encounter.{key}", getattr(design.encounter, key), shared | common_numbers(users)
+        # One that every source passes over is read by nobody, and may stay as it is.
+        numbers = common_numbers(users) if users else {n for source in everyone for n in source.numbers}
+        yield f"encounter.{key}", getattr(design.encounter, key), shared | numbers
     for name, value in design.encounter.show.items():
         # A shown column is left empty for a source that lacks a number of it.
         yield f"encounter.show.{name}", value, shared | {n for source in everyone for n in source.numbers}
@@ -138,6 +140,7 @@ def name_problems(design: DesignModel) -> Iterator[tuple[Problem, str]]:
                 yield _unknown_in_formula(design, formula, name), name
     yield from _unknown_references(design)
     yield from _clashes(design)
+    yield from _hidden_columns(design)
 
 
 def _unknown_in_formula(design: DesignModel, formula: FormulaPlace, name: str) -> Problem:
@@ -211,3 +214,33 @@ def _clashes(design: DesignModel) -> Iterator[tuple[Problem, str]]:
     for place, name in own:
         if name in taken:
             yield Problem(place, f"{name!r} is also {taken[name]}", "another name", code="name-clash"), name
+
+
+# What the columns of a table are called, which a column of the author's must not hide.
+LEVEL_COLUMNS = ("level", "cost", "total", "growth")
+GAIN_COLUMNS = ("player", "level", "source", "base", "factor", "award")
+EFFORT_COLUMNS = ("player", "level", "source", "chance", "seconds", "success", "award", "xp_per_hour")
+
+
+def _hidden_columns(design: DesignModel) -> Iterator[tuple[Problem, str]]:
+    """Each name that the author gives a column of a table must be that column's alone."""
+    shown = design.encounter.show if design.encounter else {}
+    rules = [(f"multipliers[{index}].name", rule.name) for index, rule in enumerate(design.multipliers)]
+    for places, table, taken in (
+        ([(f"stats.{name}", name) for name in design.stats], "levels", LEVEL_COLUMNS),
+        ([(f"encounter.show.{name}", name) for name in shown], "effort", EFFORT_COLUMNS),
+        (rules, "gain", GAIN_COLUMNS),
+    ):
+        seen: set[str] = set()
+        for place, name in places:
+            if name in taken:
+                found = f"{name!r} is already a column of the {table} table"
+                allowed = f"any other name (that table has {', '.join(taken)})"
+                yield Problem(place, found, allowed, code="reserved-name"), name
+            if name in seen:
+                found = f"{name!r} is already the name of another multiplier"
+                yield Problem(place, found, "a name of its own", code="reserved-name"), name
+            seen.add(name)
+    if design.party is not None and "highest" in design.party.members:
+        found = "a member called 'highest' could not be told from leader = \"highest\""
+        yield Problem("party.members.highest", found, "any other name", code="reserved-name"), "highest"

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ramulus.design.model import DesignModel
-from ramulus.errors import UnknownNameError
+from ramulus.errors import UnknownNameError, shortly
 
 _PART = re.compile(r"\[(\d+)\]|([^.\[\]]+)")
 
@@ -34,6 +34,8 @@ def data_with(design: DesignModel, values: Mapping[str, Any]) -> dict[str, Any]:
     """Return a design's plain data with new values at dotted places; see `Design.with_values`."""
     data = copy.deepcopy(design.to_dict())
     complete = design.model_dump(mode="json")
+    # What the author left out has its defaults below it all the same.
+    complete["encounter"] = design.encounters.model_dump(mode="json")
     for place, value in values.items():
         _set(data, complete, place, value)
     return data
@@ -47,12 +49,12 @@ def _set(data: Any, complete: Any, place: str, value: Any) -> None:
             data = data[_index(data, part, place)]
         else:
             # A table that the author left to its defaults comes into being here.
-            data = data.setdefault(part, {} if complete is None else copy.deepcopy(complete))
+            data = data.setdefault(part, copy.deepcopy(complete) if isinstance(complete, list) else {})
     if isinstance(data, list):
         data[_index(data, last, place)] = value
         return
     # Only places that exist can be set: a mistyped constant must not make a new one.
-    if complete is not None and last not in complete:
+    if complete is not None and last not in _table(complete, place):
         raise UnknownNameError("place", place, [".".join([*path, key]) for key in complete])
     data[last] = value
 
@@ -60,12 +62,22 @@ def _set(data: Any, complete: Any, place: str, value: Any) -> None:
 def _child(value: Any, part: str, place: str) -> Any:
     if isinstance(value, list):
         return value[_index(value, part, place)]
-    if isinstance(value, dict):
-        if part not in value:
-            prefix = place[: place.rfind(part)] if part in place else ""
-            raise UnknownNameError("place", place, [prefix + str(key) for key in value])
-        return value[part]
-    raise UnknownNameError("place", place, [])
+    if part not in _table(value, place):
+        prefix = place[: place.rfind(part)] if part in place else ""
+        raise UnknownNameError("place", place, [prefix + str(key) for key in value])
+    return value[part]
+
+
+def _table(value: Any, place: str) -> dict[str, Any]:
+    """Return a value that has places below it.
+
+    Raises:
+        UnknownNameError: it is a number, text or nothing.
+    """
+    if not isinstance(value, dict):
+        stands = "nothing" if value is None else shortly(value)
+        raise UnknownNameError("place", place, [], f"{stands} stands there, and nothing below it")
+    return value
 
 
 def _index(items: list[Any], part: str, place: str) -> int:

@@ -15,7 +15,7 @@ from ramulus.design.cost_ways import Cost, Segment, way_of_cost, way_of_segment
 from ramulus.design.model import DesignModel
 from ramulus.design.names import name_problems
 from ramulus.design.xp import XpKind, kind_of_xp
-from ramulus.errors import DesignError, Problem, nearest_name
+from ramulus.errors import DesignError, Problem, nearest_name, shortly
 
 Location = tuple[int | str, ...]
 D = TypeVar("D", bound=DesignModel)
@@ -89,15 +89,10 @@ def _problem(detail: ErrorDetails, data: dict[str, Any]) -> Problem:
         allowed = str(context["expected"])
         choices = [choice.strip("'\" ") for choice in allowed.replace(" or ", ",").split(",")]
         near = nearest_name(found, choices) if isinstance(found, str) else None
-        return Problem(place, f"{found!r}", allowed, near)
+        return Problem(place, shortly(found), allowed, near)
     if kind in ("model_type", "dict_type", "model_attributes_type"):
-        return Problem(place, f"{found!r} is not a table", "a table of keys and values")
-    return Problem(place, f"{_short(found)}", detail["msg"].replace("Input should be ", ""))
-
-
-def _short(found: object) -> str:
-    text = repr(found)
-    return text if len(text) <= 80 else text[:79] + "…"
+        return Problem(place, f"{shortly(found)} is not a table", "a table of keys and values")
+    return Problem(place, shortly(found, 80), detail["msg"].replace("Input should be ", ""))
 
 
 def _unknown_key(location: Location, data: dict[str, Any]) -> Problem:

@@ -39,25 +39,62 @@ def toml_text(design: DesignModel, text: str | None) -> str:
     data = design.to_dict()
     if text is None:
         return tomlkit.dumps(data)
-    document = tomlkit.parse(text)
-    _bring_up_to_date(document, tomllib.loads(text), data)
-    return tomlkit.dumps(document)
+    # A new table has a header of its own where the file's layout allows that, else it goes into a line; what was
+    # written is read again, because some layouts take neither.
+    for written in (_as_it_is, _in_a_line):
+        document = tomlkit.parse(text)
+        try:
+            _bring_up_to_date(document, tomllib.loads(text), data, written)
+        except (ValueError, tomlkit.exceptions.TOMLKitError):
+            continue
+        changed = tomlkit.dumps(document)
+        if _says(changed, data):
+            return changed
+    raise DataError("the changes cannot be put into this file's layout; write a new file without its comments instead")
 
 
-def _bring_up_to_date(document: Any, before: dict[str, Any], now: dict[str, Any]) -> None:
+def _says(text: str, data: dict[str, Any]) -> bool:
+    try:
+        return tomllib.loads(text) == data
+    except tomllib.TOMLDecodeError:
+        return False
+
+
+def _as_it_is(value: Any) -> Any:
+    return value
+
+
+def _in_a_line(value: Any) -> Any:
+    """Return a value as one line of TOML."""
+    import tomlkit
+
+    if isinstance(value, dict):
+        line = tomlkit.inline_table()
+        line.update({key: _in_a_line(part) for key, part in value.items()})
+        return line
+    if isinstance(value, list):
+        items = tomlkit.array()
+        items.extend([_in_a_line(part) for part in value])
+        return items
+    return tomlkit.item(value)
+
+
+def _bring_up_to_date(
+    document: Any, before: dict[str, Any], now: dict[str, Any], written: Callable[[Any], Any]
+) -> None:
     """Change only what differs, so that everything else keeps its place and its comments."""
     for key in before.keys() - now.keys():
         del document[key]
     for key, value in now.items():
         if key not in before:
-            document[key] = value
+            document[key] = written(value)
         elif isinstance(value, dict) and isinstance(before[key], dict):
-            _bring_up_to_date(document[key], before[key], value)
+            _bring_up_to_date(document[key], before[key], value, written)
         elif _same_tables(before[key], value):
             for item, (old, new) in enumerate(zip(before[key], value, strict=True)):
-                _bring_up_to_date(document[key][item], old, new)
+                _bring_up_to_date(document[key][item], old, new, written)
         elif value != before[key]:
-            document[key] = value
+            document[key] = written(value)
 
 
 def _same_tables(before: Any, now: Any) -> bool:

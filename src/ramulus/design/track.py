@@ -6,7 +6,7 @@ from typing import Literal, Self
 
 from pydantic import model_validator
 
-from ramulus.design.base import Level, Model, NotNegative, NumberOrFormula, Share, _mistake
+from ramulus.design.base import Level, Model, NotNegative, NumberOrFormula, Share, XpAmount, _mistake
 from ramulus.design.cost_ways import AnyCost
 
 
@@ -34,9 +34,9 @@ class Track(Model):
     """The level at the start."""
     max_level: Level
     """The cap."""
-    start_xp: NotNegative = 0
+    start_xp: XpAmount = 0
     """XP inside the start level at the start."""
-    start_points: NotNegative = 0
+    start_points: XpAmount = 0
     """Points to spend at the start."""
     points_per_level: NumberOrFormula = 0
     """Points granted at each level-up: a number, or a formula of the `level` reached."""

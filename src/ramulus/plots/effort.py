@@ -60,10 +60,8 @@ def effort(
         axes = new_axes(ax, **figure_options)
         heat_map(axes, table, column, unit, style)
         axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({who})")
-        foot_line(
-            axes,
-            f"{design.title} · {who} · timed multipliers off · empty: closed at that level",
-        )
+        said = ["timed multipliers off", *_unlimited(design), "empty: closed at that level"]
+        foot_line(axes, " · ".join([design.title, who, *said]))
     return axes
 
 
@@ -86,14 +84,17 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
     xp, seconds = mix(profile.mean_pay(tabulation.always_on), tabulation.columns.first_column)
     with np.errstate(divide="ignore", invalid="ignore"):
         mixed = 3600 * xp / seconds
+    lasting = ", sources without a limit" if _unlimited(design) else ""
     with project_style():
         axes = new_axes(ax, **figure_options)
         peaks = []
         for index, (name, rows) in enumerate(table.groupby("source", sort=False)):
             look = accent(index)
+            limit = design.sources[str(name)].limit
             axes.plot(rows["level"], rows["xp_per_hour"], **{**look, "linewidth": 1.5})
             best = rows.loc[rows["xp_per_hour"].idxmax()]
-            peaks.append((float(best["level"]), float(best["xp_per_hour"]), str(name), look["color"]))
+            label = f"{name} ({limit} times)" if limit else str(name)
+            peaks.append((float(best["level"]), float(best["xp_per_hour"]), label, look["color"]))
         axes.plot(levels, mixed, color="#23211D", linewidth=3.6)
         axes.set_title(f"What an hour brings, by level ({who})")
         axes.set_xlabel("level")
@@ -105,9 +106,15 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
         _label_peaks(axes, peaks)
         foot_line(
             axes,
-            f"{design.title} · {who} · timed multipliers off · black: the mix by chance of being met",
+            f"{design.title} · {who} · timed multipliers off · black: the mix by chance of being met{lasting}",
         )
     return axes
+
+
+def _unlimited(design: Design) -> list[str]:
+    """Return what to say where sources are shown as if their uses never ran out."""
+    limited = any(source.limit for source in design.sources.values())
+    return ["as if no uses ran out"] if limited else []
 
 
 def _label_peaks(ax: Axes, peaks: list[tuple[float, float, str, str]]) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -193,11 +192,10 @@ def _part(
 ) -> CostPart:
     limits = Limits.of(cost.at_least, cost.at_most)
     start, low, high = levels
-    folder = design.file.parent if design.file else Path()
     rounds = getattr(way, "round_each_step", False)
     previous = float((before[-1].costs if rounds else before[-1].clamped)[-1]) if before else None
     settle = settling(limits, cost.rounding, rounds)
-    what = stated(way, Span(place, start, low, high, design.constants, previous, settle, folder))
+    what = stated(way, Span(place, start, low, high, design.constants, previous, settle, design.folders))
     costs = np.diff(what.values) if what.totals else what.values
     clamped = limits.clip(costs)
     exact = clamped

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from ramulus.design.base import MOST_XP
 from ramulus.errors import AwardError, SavedLedgerError
 from ramulus.rules.bar import Bar
 from ramulus.rules.ledger_saving import fingerprint, restore, saved
@@ -163,9 +164,8 @@ class Ledger:
         Raises:
             AwardError: the amount is no finite number ≥ 0; nothing has changed.
         """
-        units = (
-            amount * self._scale if type(amount) is int and amount >= 0 else as_units(amount, self._scale, "an award")
-        )
+        plain = type(amount) is int and 0 <= amount <= MOST_XP
+        units = int(amount) * self._scale if plain else as_units(amount, self._scale, "an award")
         account = self.account
         before, kept, wasted = account.level, 0, 0
         account.earned += units

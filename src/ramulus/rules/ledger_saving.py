@@ -9,7 +9,8 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from ramulus.errors import AwardError, SavedLedgerError, UnknownNameError
-from ramulus.rules.xp_units import as_units
+from ramulus.rules.overflow import can_hold
+from ramulus.rules.xp_units import MOST_BOOKED, as_units
 
 if TYPE_CHECKING:
     from ramulus.rules.ledger import Account, Ledger
@@ -56,12 +57,12 @@ def restore(ledger: Ledger, data: Mapping[str, Any]) -> None:
 
 
 def _read(account: Account, data: Mapping[str, Any], tables: TrackTables) -> None:
-    start = tables.track.start_level
+    start, rule = tables.track.start_level, tables.overflow
     account.level, account.peak = operator.index(data["level"]) - start, operator.index(data["peak_level"]) - start
     for name in _IN_UNITS:
-        setattr(account, name, as_units(data[name], tables.scale, name))
-    as_units(data["points"], 1, "points")
+        setattr(account, name, as_units(data[name], tables.scale, name, MOST_BOOKED))
+    as_units(data["points"], 1, "points", MOST_BOOKED)
     account.points = data["points"]
-    in_range = 0 <= account.level <= account.peak <= tables.overflow.cap
-    if not in_range or not account.balanced(tables.overflow.costs):
+    in_range = 0 <= account.level <= account.peak <= rule.cap
+    if not in_range or not account.balanced(rule.costs) or not can_hold(rule, account.level, account.xp):
         raise SavedLedgerError("a damaged saved ledger: level, XP, earned, lost and wasted do not add up")

@@ -36,6 +36,7 @@ class Company:
 
 
 ALONE = Company()
+ANYWHERE = np.bool_(True)
 
 
 def rule_factors(scene: Scene, *, for_skill: bool = False, company: Company = ALONE) -> list[Array]:
@@ -130,13 +131,16 @@ class Link:
     factor: Array
 
 
-def links(design: Design, factors: list[Array], on: Iterable[int]) -> list[Link]:
+def links(
+    design: Design, factors: list[Array], on: Iterable[int], met: NDArray[np.bool_] | np.bool_ = ANYWHERE
+) -> list[Link]:
     """Return the factors of the rules that are on, in file order; each group stands at its first rule's place.
 
     Args:
         design: the design.
         factors: the rules' factors, not a number where one does not apply.
         on: the indices of the rules that are on.
+        met: where an award may be made, broadcasting to the factors.
 
     Raises:
         DesignError: "add" rules add up to a factor below 0.
@@ -150,7 +154,7 @@ def links(design: Design, factors: list[Array], on: Iterable[int]) -> list[Link]
         elif stack not in [link.stack for link in found]:
             group = tuple(i for i in active if design.multipliers[i].stack == stack)
             together = np.stack([factors[i] for i in group])
-            found.append(Link(stack, group, _added(together, index) if stack == "add" else _best(together)))
+            found.append(Link(stack, group, _added(together, index, met) if stack == "add" else _best(together)))
     return found
 
 
@@ -162,8 +166,8 @@ def product_of(chain: list[Link], shape: tuple[int, ...]) -> Array:
     return product
 
 
-def _added(group: Array, first: int) -> Array:
-    total = 1.0 + np.nansum(group - 1.0, axis=0)
+def _added(group: Array, first: int, met: NDArray[np.bool_] | np.bool_) -> Array:
+    total = np.where(met, 1.0 + np.nansum(group - 1.0, axis=0), 1.0)
     if (total < 0).any():
         found = f'the "add" rules add up to a factor of {total.min():.6g}'
         raise fault(f"multipliers[{first}].stack", found, "0 or more", "negative-factor")

@@ -115,6 +115,13 @@ def room_at_cap(rule: Overflow, xp: int) -> int:
     return xp
 
 
+def can_hold(rule: Overflow, level: int, xp: int) -> bool:
+    """Return whether any award could leave this XP inside a level, rather than pay for the level or be wasted."""
+    if level == rule.cap:
+        return xp == room_at_cap(rule, xp)
+    return rule.most_ups < _NO_END or xp < threshold(rule, level)
+
+
 def book_loss(rule: Overflow, level: int, xp: int, units: int) -> tuple[int, int, int]:
     """Book a loss; return the level, the XP inside it and what was taken."""
     taken = min(units, xp)

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
     from ramulus.rules.encounter_tables import EncounterTables
     from ramulus.rules.xp_laws import XpLaw
 
-MOST_AMOUNTS = 100_000
+MOST_ROUNDINGS = 200_000_000
+_SHIFT = {"down": -0.5, "nearest": 0.0, "up": 0.5, "none": 0.0}  # What rounding does to an amount in the mean.
 
 
 def paid_xp(drawn: float, product: float, won: bool, failure_share: float, rounding: int, least: float) -> float:
@@ -88,8 +89,27 @@ class MeanPay:
         for index, law in enumerate(self.laws):
             if law.width != 1:
                 mine = self.columns.of([index])
-                result[:, mine] = self._mean_of(law, self.product[:, mine], failure_share)
+                mean_of = self._nearly_mean_of if index in self.nearly else self._mean_of
+                result[:, mine] = mean_of(law, self.product[:, mine], failure_share)
         return np.where(np.isnan(result), 0.0, result)
+
+    @cached_property
+    def nearly(self) -> frozenset[int]:
+        """The sources (by index) that draw from too many amounts to round each: their means are within half an XP."""
+        cells = [len(self.columns.levels) * int(width) for width in self.columns.width]
+        return frozenset(i for i, law in enumerate(self.laws) if law.width * cells[i] > MOST_ROUNDINGS)
+
+    def _nearly_mean_of(self, law: XpLaw, product: Array, failure_share: float | None) -> Array:
+        """Return the mean with what rounding does taken at its middle, so that no amount has to be rounded."""
+        factor = product * (1.0 if failure_share is None else failure_share)
+        least = float(self.design.awards.least_award) if failure_share is None else 0.0
+        shift, low = _SHIFT[self.design.awards.rounding], law.low[:, None]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            paying = np.ceil((least - shift) / factor)  # The first amount that is not lifted to the least award.
+        first = np.clip(np.where(factor > 0, paying, np.inf), low, low + law.width)
+        above = low + law.width - first
+        total = (law.width - above) * least + above * (factor * (first + (above - 1) / 2) + shift)
+        return np.asarray(total / law.width)
 
     def _mean_of(self, law: XpLaw, product: Array, failure_share: float | None) -> Array:
         total, weights = np.zeros((1, 1)), 0.0
@@ -117,24 +137,32 @@ class MeanPay:
 
 
 def _outcomes(law: XpLaw) -> Iterator[tuple[Array, float]]:
-    """Yield each amount by level, shape (L, 1), with its weight; of very many, ten thousand evenly spread."""
+    """Yield each amount by level, shape (L, 1), with its weight."""
     if not law.width:
         for amount, chance in zip(law.amounts, np.diff(law.up_to, prepend=0.0), strict=True):
             yield np.full((len(law.low), 1), amount), float(chance)
         return
-    many = law.width > MOST_AMOUNTS
-    for step in np.floor(np.linspace(0, law.width - 1, 10_001)) if many else range(law.width):
+    for step in range(law.width):
         yield law.low[:, None] + step, 1.0
 
 
 def chance_of(tables: EncounterTables, columns: Array) -> Array:
-    """Return the chance of each source to be the next encounter, one column a source, shape (L, S)."""
-    weight = tables.weight[:, columns]
+    """Return the chance of each source to be the next encounter while all have uses left, shape (L, S)."""
+    return _shares(tables.weight[:, columns])
+
+
+def _shares(weight: Array) -> Array:
     total = weight.sum(axis=1, keepdims=True)
     return np.asarray(np.divide(weight, total, out=np.zeros_like(weight), where=total > 0))
 
 
 def mix(pay: MeanPay, columns: Array) -> tuple[Array, Array]:
-    """Return mean XP and mean seconds of the next encounter, whichever it is, shape (L,) each."""
-    chance = chance_of(pay.tables, columns)
+    """Return mean XP and mean seconds of the next encounter, whichever it is, shape (L,) each.
+
+    Sources with a limit are left out wherever a lasting one is met: how long they last is a matter of playing.
+    """
+    weight = pay.tables.weight[:, columns]
+    lasting = weight * [source.limit is None for source in pay.design.sources.values()]
+    weight = np.where(lasting.any(axis=1, keepdims=True), lasting, weight)
+    chance = _shares(weight)
     return (chance * pay.xp[:, columns]).sum(axis=1), (chance * pay.seconds[:, columns]).sum(axis=1)

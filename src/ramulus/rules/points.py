@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ramulus.design.base import MOST_XP
 from ramulus.design.names import stat_track
 from ramulus.errors import DesignError, Problem
 from ramulus.formula.functions import Array
@@ -26,7 +27,11 @@ def points_granted(design: Design, track: str) -> Array:
     each = np.broadcast_to(evaluate_at(place, what.points_per_level, names), reached.shape)
     if (each < 0).any():
         raise fault(place, f"{each[each < 0][0]:g} points at level {reached[each < 0][0]:g}", "0 or more points")
-    return np.concatenate([[0.0], np.cumsum(each)])
+    with np.errstate(over="ignore"):
+        granted = np.concatenate([[0.0], np.cumsum(each)])
+    if granted[-1] > MOST_XP:
+        raise fault(place, f"{granted[-1]:.6g} points in all", f"at most {MOST_XP:,} points")
+    return granted
 
 
 def upgrade_ranks(design: Design, player: str, granted: Array) -> dict[str, Array]:
@@ -63,7 +68,7 @@ def _shopping_list(design: Design, spends: list[str], points: float) -> tuple[li
     prices: list[float] = []
     bought: list[str] = []
     spent = 0.0
-    while spent <= points and len(bought) < MOST_PURCHASES:
+    while spent <= points:
         before = len(bought)
         for name in spends:
             upgrade = design.upgrades[name]
@@ -72,6 +77,10 @@ def _shopping_list(design: Design, spends: list[str], points: float) -> tuple[li
                 spent += upgrade.price
                 prices.append(upgrade.price)
                 bought.append(name)
+        if len(bought) > MOST_PURCHASES:
+            found = f"{points:,.6g} points buy more than {MOST_PURCHASES:,} ranks"
+            allowed = f"points and prices that buy at most {MOST_PURCHASES:,} ranks, or a max_rank"
+            raise fault(f"upgrades.{spends[0]}.price", found, allowed, "design-too-large")
         if len(bought) == before:
             break
     return prices, bought

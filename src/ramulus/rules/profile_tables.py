@@ -50,7 +50,7 @@ class Awarding:
         return self._tabulation.columns.open if self._company.shares is None else self._company.shares
 
     def _product(self, factors: list[Array], on: Rules) -> Array:
-        return product_of(links(self._tabulation.design, factors, on), self._tabulation.columns.shape)
+        return product_of(links(self._tabulation.design, factors, on, self.met), self._tabulation.columns.shape)
 
     def _fixed_units(self, on: Rules) -> Ints:
         refuse_large(self._tabulation, self.product(on), self.met)

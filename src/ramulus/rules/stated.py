@@ -44,7 +44,7 @@ class Span:
         constants: the design's constants.
         previous: the cost of the level before `low` as it feeds on, or None at the start.
         settle: what a step by step cost passes before it feeds on: the clamp, and rounding where that is asked.
-        folder: where relative file names are looked up.
+        folders: where a file may lie: the design's own folder, where its name is looked up, and what a caller allows.
     """
 
     place: str
@@ -54,7 +54,7 @@ class Span:
     constants: Mapping[str, float]
     previous: float | None
     settle: Callable[[float], float]
-    folder: Path
+    folders: tuple[Path, ...]
 
     @property
     def left(self) -> Array:
@@ -154,7 +154,8 @@ def _by_list(way: ValuesWay, span: Span) -> Stated:
 
 @stated.register
 def _by_file(way: FileWay, span: Span) -> Stated:
-    table = read_cost_table(span.folder / way.file, way.gives, way.sheet)
+    names = way.columns.model_dump() if way.columns else None
+    table = read_cost_table(_located(way.file, span), way.gives, way.sheet, names)
     totals = table.gives == "total"
     wanted = span.wanted(totals)
     last = max(table.by_level)
@@ -164,6 +165,23 @@ def _by_file(way: FileWay, span: Span) -> Stated:
         raise fault(f"{span.place}.file", f"no {table.gives} for level {listed}", "every level", "table-short")
     values = np.array([table.by_level[int(level)] for level in wanted if int(level) in table.by_level])
     return _listed(values, totals, way.beyond, span, f"{span.place}.file", f" in {way.file}")
+
+
+def _located(name: str, span: Span) -> Path:
+    """Return where a file lies that a design names.
+
+    Raises:
+        DesignError: it lies outside the design's own folder; a design from a stranger shall not read what it likes.
+    """
+    try:
+        file = (span.folders[0] / name).resolve()
+        inside = any(file.is_relative_to(folder.resolve()) for folder in span.folders)
+    except (ValueError, OSError):
+        raise fault(f"{span.place}.file", f"{name[:60]!r} is no name of a file", "the name of a file") from None
+    if not inside:
+        found = f"{name!r} lies outside the design's own folder"
+        raise fault(f"{span.place}.file", found, "a file beside the design or below it", "file-outside")
+    return span.folders[0] / name
 
 
 def _listed(values: Array, totals: bool, beyond: str, span: Span, place: str, where: str) -> Stated:

@@ -12,13 +12,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.errors import AwardError
+from ramulus.design.base import MOST_AMOUNT
+from ramulus.errors import AwardError, shortly
 from ramulus.formula.functions import Array
 from ramulus.rules.costs import CostCurve
 from ramulus.rules.evaluating import fault
 
 FINEST = 6
 MOST_SUM = 2**62  # What whole numbers of 63 bits hold, with room for one more addition.
+MOST_BOOKED = 10**120  # Of what a ledger has added up.
 MOST_UNITS = 2**50  # So that the sum over a chunk of a thousand players still fits 63 bits.
 
 
@@ -56,20 +58,20 @@ def plain_number(value: float) -> float:
     return int(value) if float(value).is_integer() else value
 
 
-def as_units(amount: object, scale: int, what: str) -> int:
+def as_units(amount: object, scale: int, what: str, most: int = MOST_AMOUNT) -> int:
     """Return an amount of XP in units.
 
     Raises:
-        AwardError: the amount is no finite number of 0 or more.
+        AwardError: the amount is no finite number of 0 or more, or above the most.
     """
-    if type(amount) is int and amount >= 0:
+    if type(amount) is int and 0 <= amount <= most:
         return amount * scale
     try:
         number = float(amount) if not isinstance(amount, bool | str | bytes) else math.nan  # type: ignore[arg-type]
     except (TypeError, ValueError, OverflowError):
         number = math.nan
-    if not (math.isfinite(number) and number >= 0):
-        raise AwardError(f"{what} of {amount!r}; allowed: a finite number of 0 or more")
+    if not 0 <= number <= most:
+        raise AwardError(f"{what} of {shortly(amount)}; allowed: a finite number of 0 or more, at most {most:.0e}")
     return int(number) * scale if number.is_integer() else round(number * scale)
 
 

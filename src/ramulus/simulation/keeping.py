@@ -2,51 +2,98 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import fields
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, fields
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.simulation.played import Arrivals, Played, PlayedProfile
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
-from ramulus.simulation.tally import Totals
+from ramulus.simulation.tally import END_REASONS, Totals
+
+_BY_SOURCE = ("income", "met", "won")
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """What the arrays of a run are sized by.
+
+    Attributes:
+        players: how many of each profile, by name.
+        levels: how many levels each track has, by name, the main track first.
+        sources: how many sources there are.
+    """
+
+    players: Mapping[str, int]
+    levels: Mapping[str, int]
+    sources: int
 
 
 def as_arrays(played: Played) -> dict[str, NDArray[Any]]:
     """Return what was played as arrays by name; profiles and tracks are numbered in their order."""
     arrays: dict[str, NDArray[Any]] = {}
     for p, profile in enumerate(played.profiles.values()):
-        for t, arrivals in enumerate(profile.arrivals.values()):
+        for t, (track, arrivals) in enumerate(profile.arrivals.items()):
             for field in fields(Arrivals):
                 sample = getattr(arrivals, field.name)
                 kind = "values" if isinstance(sample, WholeSample) else "counts"
                 arrays[f"{p}.{t}.{field.name}.{kind}"] = getattr(sample, kind)
+            arrays[f"{p}.{t}.cut_off"] = profile.cut_off[track]
         arrays[f"{p}.ended"] = profile.ended
         arrays.update({f"{p}.totals.{field.name}": getattr(profile.totals, field.name) for field in fields(Totals)})
     return arrays
 
 
-def from_arrays(
-    arrays: Mapping[str, NDArray[Any]], players: Mapping[str, int], tracks: list[str], hours: float, seed: int
-) -> Played:
+def from_arrays(arrays: Mapping[str, NDArray[Any]], sizes: Sizes, hours: float, seed: int) -> Played:
     """Return what was played from the arrays of `as_arrays`.
 
     Raises:
         KeyError: an array is missing.
+        ValueError: an array has not the shape that the sizes ask for, or holds what nobody counts.
     """
     profiles = {}
-    for p, (name, count) in enumerate(players.items()):
-        arrivals = {track: _arrivals(arrays, f"{p}.{t}") for t, track in enumerate(tracks)}
-        totals = Totals(**{field.name: arrays[f"{p}.totals.{field.name}"] for field in fields(Totals)})
-        profiles[name] = PlayedProfile(name, count, arrivals, arrays[f"{p}.ended"], totals)
+    for p, (name, count) in enumerate(sizes.players.items()):
+        arrivals = dict(_arrivals(arrays, p, count, sizes.levels))
+        cut_off = {
+            track: _counts(arrays, f"{p}.{t}.cut_off", (n,)) for t, (track, n) in enumerate(sizes.levels.items())
+        }
+        levels = next(iter(sizes.levels.values()))
+        totals = {
+            field.name: _numbers(
+                arrays, f"{p}.totals.{field.name}", (levels, sizes.sources)[: 1 + (field.name in _BY_SOURCE)]
+            )
+            for field in fields(Totals)
+        }
+        ended = _counts(arrays, f"{p}.ended", (len(END_REASONS), levels))
+        profiles[name] = PlayedProfile(name, count, arrivals, ended, cut_off, Totals(**totals))
     return Played(profiles, hours, seed)
 
 
-def _arrivals(arrays: Mapping[str, NDArray[Any]], place: str) -> Arrivals:
-    return Arrivals(**{field.name: _sample(arrays, f"{place}.{field.name}") for field in fields(Arrivals)})
+def _arrivals(
+    arrays: Mapping[str, NDArray[Any]], profile: int, players: int, levels: Mapping[str, int]
+) -> Iterator[tuple[str, Arrivals]]:
+    for t, (track, size) in enumerate(levels.items()):
+        samples = {f.name: _sample(arrays, f"{profile}.{t}.{f.name}", players, size) for f in fields(Arrivals)}
+        yield track, Arrivals(**samples)
 
 
-def _sample(arrays: Mapping[str, NDArray[Any]], place: str) -> Sample:
-    whole = f"{place}.values"
-    return WholeSample(arrays[whole]) if whole in arrays else BinnedSample(arrays[f"{place}.counts"])
+def _sample(arrays: Mapping[str, NDArray[Any]], place: str, players: int, levels: int) -> Sample:
+    if f"{place}.values" in arrays:
+        return WholeSample(_numbers(arrays, f"{place}.values", (players, levels)))
+    return BinnedSample(_counts(arrays, f"{place}.counts", BinnedSample.empty(levels).counts.shape))
+
+
+def _numbers(arrays: Mapping[str, NDArray[Any]], name: str, shape: tuple[int, ...]) -> NDArray[Any]:
+    array = arrays[name]
+    if array.shape != shape or array.dtype.kind not in "iuf" or bool((array < 0).any()):
+        raise ValueError(name)
+    return array
+
+
+def _counts(arrays: Mapping[str, NDArray[Any]], name: str, shape: tuple[int, ...]) -> NDArray[Any]:
+    array = _numbers(arrays, name, shape)
+    if not np.issubdtype(array.dtype, np.integer):
+        raise ValueError(name)
+    return array

@@ -133,7 +133,7 @@ def _world(
         factor=np.concatenate([one.factor() for one in awards]),
         alone=np.concatenate([one.alone() for one in awards]),
         skill_units=np.concatenate([one.skill_units() for one in awards]),
-        borders=np.concatenate([when.borders for when in timelines]),
+        borders=np.concatenate([when.border_seconds for when in timelines]),
         state=np.concatenate([when.state + o for when, o in zip(timelines, offsets.tolist(), strict=False)]),
         first_border=np.concatenate([[0], np.cumsum([len(when.borders) for when in timelines])]).astype(np.int64),
         start_level=np.array(starts, dtype=np.int64),

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.simulation.chunks import Chunk
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
-from ramulus.simulation.tally import END_REASONS, RunningTotals, Totals
+from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals, Totals
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,6 +39,8 @@ class PlayedProfile:
         players: how many there were.
         arrivals: by track.
         ended: players by reason of ending and level, shape (4, L).
+        cut_off: by track, players whose play was cut off, by the horizon or after too many encounters, before they
+            had left a level or any below it; shape (levels,).
         totals: sums over all of them.
     """
 
@@ -46,6 +48,7 @@ class PlayedProfile:
     players: int
     arrivals: dict[str, Arrivals]
     ended: NDArray[np.int64]
+    cut_off: dict[str, NDArray[np.int64]]
     totals: Totals
 
     @property
@@ -149,6 +152,7 @@ class Gathering:
         }
         self._totals = RunningTotals()
         self._ended = np.zeros((len(END_REASONS), int(sizes[0])), np.int64)
+        self._cut_off = {name: np.zeros(size, np.int64) for name, size in levels.items()}
         self.players_done = 0
 
     def add(self, chunk: Chunk) -> None:
@@ -157,6 +161,11 @@ class Gathering:
         self._totals.add(chunk.tally)
         np.add.at(self._ended, (chunk.tally.ended, chunk.tally.last_level), 1)
         self.players_done += len(chunk.tally.ended)
+        cut = chunk.tally.arrival[(chunk.tally.ended == HORIZON) | (chunk.tally.ended == ENDLESS)]
+        for name, where in self._spans.items():
+            # Whoever has not reached the next level was cut off before the end of this one.
+            self._cut_off[name][:-1] += np.isnan(cut[:, where][:, 1:]).sum(axis=0)
+            self._cut_off[name][-1] += len(cut)
 
     def played(self, scale: int) -> PlayedProfile:
         """Return what the players folded in so far came to; `scale` is the units in one XP of the main track."""
@@ -165,4 +174,6 @@ class Gathering:
             name: Arrivals(seconds.over(where), encounters.over(where), in_level.over(where))
             for name, where in self._spans.items()
         }
-        return PlayedProfile(self._profile, self.players_done, arrivals, self._ended.copy(), self._totals.totals(scale))
+        cut_off = {name: counts.copy() for name, counts in self._cut_off.items()}
+        totals = self._totals.totals(scale)
+        return PlayedProfile(self._profile, self.players_done, arrivals, self._ended.copy(), cut_off, totals)

@@ -34,6 +34,9 @@ class Sample(Protocol):
     def at_rank(self, rank: Counts) -> Array:
         """Return the rank-th smallest number at each level (from 1); not a number where fewer have one."""
 
+    def around_rank(self, rank: Counts) -> tuple[Array, Array]:
+        """Return two numbers between which the rank-th smallest one lies for certain, at each level."""
+
     def below(self, level: int, value: float) -> int:
         """Return how many players have a number ≤ value at one level (an index)."""
 
@@ -63,6 +66,10 @@ class WholeSample:
         inside = (rank >= 1) & (rank <= len(self.values))
         index = np.clip(rank - 1, 0, max(len(self.values) - 1, 0))
         return np.where(inside, np.take_along_axis(self._sorted, index[None, :], axis=0)[0], np.nan)
+
+    def around_rank(self, rank: Counts) -> tuple[Array, Array]:
+        """Return the rank-th smallest number at each level, twice: it is known."""
+        return self.at_rank(rank), self.at_rank(rank)
 
     def below(self, level: int, value: float) -> int:
         """Return how many players have a number ≤ value at one level."""
@@ -109,10 +116,20 @@ class BinnedSample:
 
     def at_rank(self, rank: Counts) -> Array:
         """Return the rank-th smallest number at each level, within 0.4 %."""
+        bins, known = self._bins_at(rank)
+        return np.where(known, np.where(bins == 0, 0.0, _bin_value(bins)), np.nan)
+
+    def around_rank(self, rank: Counts) -> tuple[Array, Array]:
+        """Return the ends of the bin that holds the rank-th smallest number at each level."""
+        bins, known = self._bins_at(rank)
+        low = np.where(bins == 0, 0.0, _bin_end(bins - 1))
+        return np.where(known, low, np.nan), np.where(known, _bin_end(bins), np.nan)
+
+    def _bins_at(self, rank: Counts) -> tuple[Counts, NDArray[np.bool_]]:
+        """Return the bin that holds the rank-th smallest number at each level, and whether there is one."""
         running = self.counts.cumsum(axis=1, dtype=np.int64)
         bins = np.array([np.searchsorted(row, r) for row, r in zip(running, rank, strict=True)])
-        values = np.where(bins == 0, 0.0, _bin_value(bins))
-        return np.where((rank >= 1) & (rank <= running[:, -1]), values, np.nan)
+        return bins, (rank >= 1) & (rank <= running[:, -1])
 
     def below(self, level: int, value: float) -> int:
         """Return how many players have a number ≤ value at one level, bins counted whole."""
@@ -124,10 +141,14 @@ class BinnedSample:
         return np.where(np.arange(_BINS) == 0, 0.0, _bin_value(np.arange(_BINS))), self.counts[level].astype(np.int64)
 
 
+def _bin_end(bins: NDArray[np.int64]) -> Array:
+    """Return the upper end of each bin."""
+    return np.asarray(_LOWEST * _RATIO ** (bins.astype(np.float64) - 1))
+
+
 def _bin_value(bins: NDArray[np.int64]) -> Array:
     """Return the value that is at most RELATIVE_ERROR from anything in a bin."""
-    upper = _LOWEST * _RATIO ** (bins.astype(np.float64) - 1)
-    return upper * 2 / (1 + _RATIO)
+    return _bin_end(bins) * 2 / (1 + _RATIO)
 
 
 def quantile(sample: Sample, share: float, players: int | Counts) -> Array:
@@ -148,8 +169,8 @@ def quantile_interval(
     """Return a confidence interval of a quantile at each level, from order statistics (no assumption on shape).
 
     The number of players below the true quantile is binomial, so two ranks bracket it with the confidence asked
-    for; see David and Nagaraja, "Order Statistics", 2003, section 7.1. An end that no arrived player marks is not
-    a number.
+    for; see David and Nagaraja, "Order Statistics", 2003, section 7.1. Where numbers are kept in bins, the interval
+    reaches to the far ends of the two bins. An end that no arrived player marks is not a number.
     """
     from scipy.stats import binom
 
@@ -157,4 +178,22 @@ def quantile_interval(
     tail = (1 - confidence) / 2
     low = binom.ppf(tail, count, share).astype(np.int64)
     high = binom.ppf(1 - tail, count, share).astype(np.int64) + 1
-    return sample.at_rank(low), sample.at_rank(high)
+    return sample.around_rank(low)[0], sample.around_rank(high)[1]
+
+
+def share_interval(found: Counts, players: int | Counts, confidence: float = 0.95) -> tuple[Array, Array]:
+    """Return a confidence interval of a share of players, exact for any number of them.
+
+    Clopper and Pearson, "The use of confidence or fiducial limits illustrated in the case of the binomial", 1934.
+
+    Args:
+        found: how many players were counted.
+        players: of how many.
+        confidence: such as 0.95.
+    """
+    from scipy.stats import beta
+
+    tail, count = (1 - confidence) / 2, np.asarray(players)
+    low = np.where(found == 0, 0.0, beta.ppf(tail, np.maximum(found, 1), count - found + 1))
+    high = np.where(found == count, 1.0, beta.ppf(1 - tail, found + 1, np.maximum(count - found, 1)))
+    return low, high

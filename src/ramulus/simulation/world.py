@@ -216,6 +216,6 @@ def make_world(tables: ProfileTables, when: Timeline) -> World:
         factor=np.stack([alone.product(on) for on in when.states]),
         units=np.stack([alone.units(on) for on in when.states]),
         skill_units=np.stack([alone.skill_units(on) for on in when.states]),
-        borders=when.borders,
+        borders=when.border_seconds,
         state=when.state,
     )

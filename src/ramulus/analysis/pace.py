@@ -1,0 +1,76 @@
+"""The tables of pace: when players reach levels and how long they stay, with intervals."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.rules.windows import calendar_day
+from ramulus.simulation.samples import Sample, quantile, quantile_interval, share_interval
+
+if TYPE_CHECKING:
+    from ramulus.design.player import Player
+    from ramulus.formula.functions import Array
+    from ramulus.simulation.played import Arrivals, PlayedProfile
+
+HOUR = 3600.0
+QUANTILES = (10, 50, 90)
+MOST_CUT_OFF = 0.1
+
+
+def pace_columns(arrivals: Arrivals, profile: PlayedProfile, player: Player, stays: InLevel) -> dict[str, Array]:
+    """Return the columns of `SimulationResult.pace` over the levels of one track, intervals aside."""
+    seconds = {q: quantile(arrivals.seconds, q / 100, profile.players) for q in QUANTILES}
+    return {
+        "reached": arrivals.seconds.reached() / profile.players,
+        **{f"hours_p{q}": value / HOUR for q, value in seconds.items()},
+        "encounters_p50": quantile(arrivals.encounters, 0.5, profile.players),
+        "days_p50": calendar_day(player, seconds[50]),
+        "hours_in_level_p50": stays.hours(50),
+    }
+
+
+def pace_intervals(
+    arrivals: Arrivals, profile: PlayedProfile, player: Player, stays: InLevel, confidence: float
+) -> dict[str, Array]:
+    """Return an interval for each column of `pace_columns`, its ends named `_low` and `_high`."""
+    players = profile.players
+    seconds = {q: quantile_interval(arrivals.seconds, q / 100, players, confidence) for q in QUANTILES}
+    found = {
+        "reached": share_interval(arrivals.seconds.reached(), players, confidence),
+        **{f"hours_p{q}": (low / HOUR, high / HOUR) for q, (low, high) in seconds.items()},
+        "encounters_p50": quantile_interval(arrivals.encounters, 0.5, players, confidence),
+        "days_p50": (calendar_day(player, seconds[50][0]), calendar_day(player, seconds[50][1])),
+        "hours_in_level_p50": stays.interval(50, confidence),
+    }
+    ends = ("low", "high")
+    return {f"{name}_{end}": ends_of[i] for name, ends_of in found.items() for i, end in enumerate(ends)}
+
+
+class InLevel:
+    """How long players stay within each level of one track: those who reached it.
+
+    A player who has not finished a level counts as longer than all who did. There is no number where fewer than
+    half finished, nor where the end of the run cut off more than a tenth of the profile's players before the end of
+    the level: those are the slow ones, and the rest would look like all.
+    """
+
+    def __init__(self, arrivals: Arrivals, profile: PlayedProfile, track: str) -> None:
+        self._sample: Sample = arrivals.in_level
+        self._reached: NDArray[np.int64] = arrivals.seconds.reached()
+        finished = self._sample.reached()
+        self._known = (2 * finished >= self._reached) & (finished > 0)
+        self._known &= profile.cut_off[track] <= MOST_CUT_OFF * profile.players
+
+    def hours(self, percent: int) -> Array:
+        """Return a quantile of the hours within each level."""
+        hours = quantile(self._sample, percent / 100, np.maximum(self._reached, 1)) / HOUR
+        return np.where(self._known, hours, np.nan)
+
+    def interval(self, percent: int, confidence: float) -> tuple[Array, Array]:
+        """Return the interval of a quantile of the hours within each level."""
+        ends = quantile_interval(self._sample, percent / 100, np.maximum(self._reached, 1), confidence)
+        low, high = (np.where(self._known, end / HOUR, np.nan) for end in ends)
+        return low, high

@@ -1,0 +1,170 @@
+"""Read a small file of rows as a grid of cells: CSV, JSON, XLSX or Parquet, from whoever wrote it.
+
+A file may be broken in as many ways as its reader has layers. Whatever happens inside a reader is one DataError that
+names the file.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+from typing import Any
+from zipfile import ZipFile
+
+from ramulus.errors import DataError
+
+MOST_BYTES = 50_000_000
+MOST_UNPACKED = 500_000_000
+MOST_ROWS = 1_100_000
+
+Row = tuple[int, list[Any]]
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Rows that hold anything, each with its number in the file.
+
+    Attributes:
+        rows: row numbers and cells.
+        decimal: "." where the file itself says that it is the decimal mark, else "".
+    """
+
+    rows: list[Row]
+    decimal: str
+
+
+def read_grid(file: Path, sheet: str | None = None) -> Grid:
+    """Read a file by its ending.
+
+    Args:
+        file: .csv, .tsv, .txt, .json, .xlsx or .parquet.
+        sheet: the sheet of an XLSX file (default: the first one that has cells).
+
+    Raises:
+        DataError: the file is missing, too large, or cannot be understood.
+    """
+    ending = file.suffix.lower()
+    if ending not in _READERS:
+        raise DataError(f"{file}: a cost table cannot be read from {ending or 'this'}; allowed: {', '.join(_READERS)}")
+    try:
+        if not file.is_file():
+            raise DataError(f"{file}: {'not a regular file' if file.exists() else 'no such file'}")
+        if file.stat().st_size > MOST_BYTES:
+            raise DataError(f"{file}: larger than {MOST_BYTES:,} bytes")
+        rows, decimal = _READERS[ending](file, sheet)
+        filled = ((number, cells) for number, cells in rows if any(cell not in (None, "") for cell in cells))
+        found = list(islice(filled, MOST_ROWS + 1))
+    except DataError:
+        raise
+    except OSError as error:
+        raise DataError(f"{file}: cannot be read ({error.strerror or error})") from None
+    except ImportError as error:
+        package = str(error.name).partition(".")[0]
+        raise DataError(f"{file}: reading {ending} needs {package}; python -m pip install {package}") from None
+    except Exception as error:
+        about = str(error).splitlines()[0][:100] if str(error) else type(error).__name__
+        raise DataError(f"{file}: not a {ending[1:].upper()} file that can be read ({about})") from None
+    if len(found) > MOST_ROWS:
+        raise DataError(f"{file}: more than {MOST_ROWS:,} rows")
+    return Grid(found, decimal)
+
+
+def _csv_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:
+    text = _decoded(file)
+    header = next((line for line in text.splitlines() if line.strip()), "")
+    delimiter = max(";\t,", key=header.count)
+    reader = csv.reader(io.StringIO(text), delimiter=delimiter)
+    rows = ((reader.line_num, [cell.strip() for cell in cells]) for cells in reader)
+    return rows, "." if delimiter == "," else ""
+
+
+def _decoded(file: Path) -> str:
+    data = file.read_bytes()
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return data.decode("utf-16", errors="replace")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", errors="replace")
+
+
+def _json_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:
+    data = json.loads(file.read_text(encoding="utf-8-sig"), object_pairs_hook=list)
+    if _is_object(data) and (rows := [value for key, value in data if key == "rows"]):
+        data = rows[0]
+    if _is_object(data) and all(isinstance(value, list) for _, value in data):
+        # A list a column: the columns side by side.
+        heads, columns = zip(*data, strict=True)
+        return _numbered([list(heads), *map(list, zip(*columns, strict=False))], first=0), "."
+    if not isinstance(data, list) or not all(_is_object(row) for row in data):
+        raise DataError(f"{file}: neither a list of rows nor an object with 'rows'")
+    keys = list(dict.fromkeys(key for row in data for key, _ in row))
+    twice = [key for row in data for key, count in _counted(row) if count > 1]
+    at = {key: index for index, key in enumerate(keys)}
+    grid: list[list[Any]] = [[*keys, *twice[:1]]]
+    for row in data:
+        cells: list[Any] = [None] * len(keys)
+        for key, value in row:
+            cells[at[key]] = value
+        grid.append(cells)
+    return _numbered(grid, first=0), "."
+
+
+def _is_object(data: Any) -> bool:
+    """Whether JSON read as pairs was an object; an empty one counts as none."""
+    return isinstance(data, list) and bool(data) and all(isinstance(pair, tuple) for pair in data)
+
+
+def _counted(row: list[tuple[str, Any]]) -> Iterator[tuple[str, int]]:
+    keys = [key for key, _ in row]
+    return ((key, keys.count(key)) for key in dict.fromkeys(keys))
+
+
+def _numbered(grid: Iterable[list[Any]], first: int = 1) -> Iterator[Row]:
+    return ((number, list(cells)) for number, cells in enumerate(grid, first))
+
+
+def _xlsx_rows(file: Path, sheet: str | None) -> tuple[Iterable[Row], str]:
+    import openpyxl
+
+    with ZipFile(file) as archive:
+        if sum(part.file_size for part in archive.infolist()) > MOST_UNPACKED:
+            raise DataError(f"{file}: larger than {MOST_UNPACKED:,} bytes when unpacked")
+    book = openpyxl.load_workbook(file, read_only=True, data_only=True)
+    try:
+        if sheet is not None and sheet not in book.sheetnames:
+            raise DataError(f"{file}: no sheet is called {sheet!r}; there are: {', '.join(book.sheetnames)}")
+        with_cells = {page.title: page for page in book.worksheets if hasattr(page, "iter_rows")}
+        if not with_cells or (sheet is not None and sheet not in with_cells):
+            raise DataError(f"{file}: {f'the sheet {sheet!r}' if sheet else 'no sheet'} has {'no ' * bool(sheet)}cells")
+        page = with_cells[sheet] if sheet is not None else next(iter(with_cells.values()))
+        return list(islice(_numbered(map(list, page.iter_rows(values_only=True))), MOST_ROWS + 100)), ""
+    finally:
+        book.close()
+
+
+def _parquet_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:
+    from pyarrow import parquet
+
+    held = parquet.ParquetFile(file)
+    if held.metadata.num_rows > MOST_ROWS:
+        raise DataError(f"{file}: more than {MOST_ROWS:,} rows")
+    table = held.read()
+    rows = zip(*(column.to_pylist() for column in table.columns), strict=True)
+    return _numbered([table.column_names, *map(list, rows)], first=0), "."
+
+
+_Reader = Callable[[Path, str | None], tuple[Iterable[Row], str]]
+_READERS: dict[str, _Reader] = {
+    ".csv": _csv_rows,
+    ".tsv": _csv_rows,
+    ".txt": _csv_rows,
+    ".json": _json_rows,
+    ".xlsx": _xlsx_rows,
+    ".parquet": _parquet_rows,
+}
