@@ -51,16 +51,40 @@ class Closing:
 
     def load(self, file: Path) -> Design:
         """Return the design of a file with the values of `--set` put in."""
-        return options.load(file, self.changes)
+        design = options.load(file, self.changes)
+        self.spare(file, *files_of(design))
+        return design
+
+    def spare(self, *files: Path) -> None:
+        """Refuse to write the output over a file that the command reads.
+
+        Raises:
+            BadParameter: it is one of them.
+        """
+        for file in files:
+            if self.output is not None and file.exists() and self.output.exists() and file.samefile(self.output):
+                raise typer.BadParameter(f"{self.output} is what the command reads", param_hint="--output")
 
     @property
     def shows_table(self) -> bool:
         """Whether a table is printed for a reader, not for another program."""
         return self.form is options.Format.table and self.output is None
 
-    def printing(self, command: str) -> Printing:
-        """Return how a command prints its table."""
-        return Printing(command, self.form, self.output, self.quiet)
+    def printing(self, command: str, *, stopped: str = "") -> Printing:
+        """Return how a command prints its table; what a stopped run has done goes beside the output, marked."""
+        output = self.output
+        if stopped and output is not None:
+            output = output.with_name(f"{output.stem}.partial{output.suffix}")
+        return Printing(command, self.form, output, self.quiet, {"stopped": stopped} if stopped else {})
+
+
+def files_of(design: Design) -> list[Path]:
+    """Return the files that a design names."""
+    from ramulus.design.cost_ways import FileWay
+    from ramulus.design.names import cost_ways
+
+    ways = [way for track in design.tracks.values() for _, way in cost_ways("", track.cost)]
+    return [design.folders[0] / way.file for way in ways if isinstance(way, FileWay)]
 
 
 def closed(function: Callable[..., None], kinds: dict[str, tuple[Any, Any]] = TABLE) -> Callable[..., None]:

@@ -16,6 +16,8 @@ from ramulus.cli.simulate import HEADS as PACE_HEADS
 from ramulus.cli.simulate import run_simulation, summary
 from ramulus.errors import DataError
 
+PRODUCTS = ("levels.csv", "pace.csv", "pace.png")
+
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
@@ -38,6 +40,7 @@ def demo(
     except OSError as error:
         raise DataError(f"{folder}: cannot be made ({error.strerror})") from None
     texts = {"canopy.toml": demo_text(), **shipped_variants()}
+    _refuse_edited(folder, texts)
     for name, text in texts.items():
         _write_text(folder / name, text)
     design = load_design(folder / "canopy.toml")
@@ -70,6 +73,18 @@ def demo(
             f"Next: look at {folder / 'pace.png'}, change a number in {folder / 'canopy.toml'}, and run\n  "
             f"ramulus simulate {folder / 'canopy.toml'}"
         )
+
+
+def _refuse_edited(folder: Path, texts: dict[str, str]) -> None:
+    """What somebody has edited, or put there, is not the demo's to replace."""
+    for name, text in texts.items():
+        path = folder / name
+        if path.exists() and (not path.is_file() or path.read_bytes() != text.encode()):
+            raise DataError(f"{path}: is there already, and differs from the shipped one; give another folder")
+    made = any((folder / name).exists() for name in texts)
+    there = [name for name in PRODUCTS if (folder / name).exists()]
+    if there and not made:
+        raise DataError(f"{folder / there[0]}: is there already, and no demo made it; give another folder")
 
 
 def _write_text(path: Path, text: str) -> None:

@@ -42,10 +42,12 @@ def schema(
 ) -> None:
     """Print the JSON Schema of design files."""
     from ramulus.design import design_schema, write_whole
+    from ramulus.files import refuse_strange
 
     text = json.dumps(design_schema(), indent=2, ensure_ascii=False)
     if output is None:
         print(text)
         return
+    refuse_strange(output, '{"$schema"', "a JSON Schema")
     write_whole(output, lambda temporary: temporary.write_text(text + "\n", encoding="utf-8"))
     Printing("schema", quiet=quiet).say(f"wrote {output}")

@@ -6,7 +6,7 @@ import math
 import sys
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,16 +16,18 @@ if TYPE_CHECKING:
     import pandas as pd
 
 WIDTH = 100
+MOST_ROWS = 1_000
 
 
 @dataclass(frozen=True)
 class Printing:
-    """How a command prints: from its shared options."""
+    """How a command prints: from its shared options; `marks` are further keys of the JSON it writes."""
 
     command: str
     format: Format = Format.table
     output: Path | None = None
     quiet: bool = False
+    marks: Mapping[str, str] = field(default_factory=dict)
 
     def table(self, table: pd.DataFrame, heads: Mapping[str, Column], title: str = "", foot: str = "") -> None:
         """Print a table, or write it to the output file.
@@ -40,7 +42,7 @@ class Printing:
         if self.output is not None:
             from ramulus.files import write_table
 
-            write_table(table, self.output, self.command)
+            write_table(table, self.output, self.command, **self.marks)
             self.say(f"wrote {self.output}")
             if foot:
                 self.say(foot)
@@ -49,7 +51,7 @@ class Printing:
         elif self.format is Format.json:
             from ramulus.files import table_json
 
-            print(table_json(table, self.command))
+            print(table_json(table, self.command, **self.marks))
         else:
             _print_rich(table, heads, title, foot)
 
@@ -127,6 +129,7 @@ def _print_rich(table: pd.DataFrame, heads: Mapping[str, Column], title: str, fo
     from rich.table import Table
     from rich.text import Text
 
+    left_out, table = len(table) - MOST_ROWS, table.head(MOST_ROWS)
     names = [name for name in heads if name in table.columns]
     names += [name for name in table.columns if name not in heads]
     written = {name: _written(table[name], heads.get(name, Column(name, significant))) for name in names}
@@ -142,6 +145,8 @@ def _print_rich(table: pd.DataFrame, heads: Mapping[str, Column], title: str, fo
     if title:
         console.print(Text(title, style="bold"))
     console.print(grid)
+    if left_out > 0:
+        console.print(Text(f"{left_out:,} more rows with --format csv or --output FILE", style="dim"))
     if hidden:
         console.print(Text(f"more columns with --format csv: {', '.join(hidden)}", style="dim"))
     if foot:

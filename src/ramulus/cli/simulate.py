@@ -78,10 +78,10 @@ def simulate(
     except SimulationStopped as stop:
         if stop.result is None:
             raise
-        print(f"{stop}; the table shows those.", file=sys.stderr)
+        print(f"{stop}; what follows is of those.", file=sys.stderr)
         stopped, result = stop, stop.result
     table = result.pace(track, interval=0.95 if interval else None)
-    printing = closing.printing("simulate")
+    printing = closing.printing("simulate", stopped=str(stopped or ""))
     if closing.shows_table:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
     heads = INTERVAL_HEADS if interval else HEADS

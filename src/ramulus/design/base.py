@@ -179,7 +179,7 @@ class OneOf:
     def __get_pydantic_json_schema__(self, *_: Any) -> dict[str, Any]:
         properties: dict[str, Any] = {}
         for kind in self._kinds.values():
-            properties.update(described(kind)["properties"])
+            properties.update(_in_place(described(kind))["properties"])
         return {
             "type": "object",
             "description": f"How to state {self._what}: exactly one of {', '.join(self._kinds)}.",
@@ -202,6 +202,23 @@ def described(model: type[BaseModel]) -> dict[str, Any]:
             if key in texts:
                 about["description"] = texts[key]
     return schema
+
+
+def _in_place(schema: dict[str, Any]) -> dict[str, Any]:
+    """Return a schema with what it refers to put in, so that parts of it can stand elsewhere."""
+    definitions = schema.get("$defs", {})
+
+    def resolved(part: Any) -> Any:
+        if isinstance(part, list):
+            return [resolved(item) for item in part]
+        if not isinstance(part, dict):
+            return part
+        if "$ref" in part:
+            rest = {key: value for key, value in part.items() if key != "$ref"}
+            return {**resolved(definitions[part["$ref"].rpartition("/")[2]]), **resolved(rest)}
+        return {key: resolved(value) for key, value in part.items() if key != "$defs"}
+
+    return dict(resolved(schema))
 
 
 def _texts_of(name: str) -> dict[str, str]:
