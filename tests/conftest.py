@@ -25,9 +25,10 @@ if os.environ.get("CI"):
 
 def make(cost: Any = None, max_level: int = 6, track: dict[str, Any] | None = None, **parts: Any) -> rm.Design:
     """A design of one track, and of `skills`; other parts by name."""
-    skills = parts.pop("skills", {})
+    skills, file = parts.pop("skills", {}), parts.pop("file", None)
     one = {"max_level": max_level, "cost": cost or {"formula": "100 * level"}, **(track or {})}
-    return rm.Design.from_dict({"format": 1, "title": "Canopy", "tracks": {"warden": one, **skills}, **parts})
+    data = {"format": 1, "title": "Canopy", "tracks": {"warden": one, **skills}, **parts}
+    return rm.Design.from_dict(data, file=file)
 
 
 @dataclass

@@ -191,12 +191,20 @@ def test_help_and_levels_start_light():
     assert ran.stderr.strip() == "" and "5,362" in ran.stdout
 
 
-def test_ctrl_c_stops_says_how_far_it_got_and_leaves_nothing_half_written(cli, canopy, tmp_path):
+def test_ctrl_c_stops_says_how_far_it_got_and_leaves_nothing_half_written(cli, canopy, tmp_path, monkeypatch):
+    from ramulus.analysis import simulate as running
+
     out = tmp_path / "pace.csv"
     # Nobody ever levels, so that these players alone would take the better part of an hour.
     endless = ["--set", "sources.aphid_cluster.xp=0", "--set", "constants.first_cost=1e9", "--hours", "100000"]
     assert cli("simulate", canopy, "--players", 1, "--hours", 1).status == 0
-    threading.Timer(1.5, _thread.interrupt_main).start()
+    real = running.play
+
+    def watched(*given):
+        threading.Timer(1.5, _thread.interrupt_main).start()
+        return real(*given)
+
+    monkeypatch.setattr(running, "play", watched)
     ran = cli("simulate", canopy, *endless, "--players", 4000, "--output", out)
     assert ran.status == 130
     assert "stopped after 0 of 12,000 players" in ran.err
@@ -218,5 +226,5 @@ def test_ctrl_c_later_on_shows_the_players_that_were_done(cli, canopy, monkeypat
     monkeypatch.setattr(running, "simulate", interrupted)
     ran = cli("simulate", canopy, "--players", 20_000, "--every", 40)
     assert ran.status == 130
-    assert "of 60,000 players; the table shows those." in ran.err
+    assert "of 60,000 players; what follows is of those." in ran.err
     assert "newcomer     40     100%" in ran.out

@@ -18,9 +18,9 @@ def test_what_is_written_reads_back_equal(tmp_path, ending, formula):
     design = make({"formula": formula, "rounding": "none"}, 40)
     file = tmp_path / f"costs.{ending}"
     write_table(rm.level_table(design), file, "levels")
-    again = make({"file": str(file), "rounding": "none"}, 40)
+    again = make({"file": file.name, "rounding": "none"}, 40, file=file)
     assert tabulated(again).main.curve.costs.tolist() == tabulated(design).main.curve.costs.tolist()
-    totals = make({"file": str(file), "gives": "total", "rounding": "none"}, 40)
+    totals = make({"file": file.name, "gives": "total", "rounding": "none"}, 40, file=file)
     np.testing.assert_allclose(tabulated(totals).main.curve.costs, tabulated(design).main.curve.costs, rtol=1e-12)
 
 
@@ -36,6 +36,7 @@ def test_what_is_written_reads_back_equal(tmp_path, ending, formula):
         (b"name,total,level\na,0,1\nb,60,2\n", {1: 0, 2: 60}),
         (b"level,cost\n1,60.125\n2,84.5\n", {1: 60.125, 2: 84.5}),
         (b"level,cost\n3,5\n1,2\n2,4\n", {1: 2, 2: 4, 3: 5}),
+        (b"What wardens pay,,\n\nas of spring;,,\nlevel,cost\n1,60\n2,84\n", {1: 60, 2: 84}),
     ],
 )
 def test_spreadsheets_as_they_come(tmp_path, data, expected):
@@ -56,6 +57,10 @@ def test_spreadsheets_as_they_come(tmp_path, data, expected):
         (b"level;cost\n1;60.125\n2;84.250\n", ["60.125", "may mean"]),
         (b"level,cost\n", ["no row of numbers"]),
         (b"level,cost\n1,inf\n", ["row 2", "'inf'"]),
+        (b"level,cost,Cost\n1,5,7\n", ["2 columns are called 'cost'"]),
+        (b"", ["empty"]),
+        (b"level,cost\n1," + b"9" * 200_000 + b"\n", ["CSV"]),
+        (b"root:x:0:0:" + b"secret" * 50, ["no column 'level'", "…"]),
     ],
 )
 def test_what_cannot_be_understood_is_an_error_with_row_and_column(tmp_path, data, words):
@@ -67,25 +72,109 @@ def test_what_cannot_be_understood_is_an_error_with_row_and_column(tmp_path, dat
         assert word in str(caught.value)
 
 
-@pytest.mark.parametrize(
-    ("name", "data"),
-    [("a.json", b"[1"), ("a.json", b'{"level": 1}'), ("a.xlsx", b"no"), ("a.parquet", b"no"), ("a.doc", b"")],
-)
+def damaged():
+    """Files that no reader understands, by ending."""
+    from datetime import date
+    from io import BytesIO
+
+    import openpyxl
+    import pandas as pd
+
+    book, bytes_of = openpyxl.Workbook(), BytesIO()
+    book.active.append(["level", "cost"])
+    book.active.append([1, date(2026, 1, 2)])
+    book.save(bytes_of)
+    whole = bytes_of.getvalue()
+    parquet = BytesIO()
+    pd.DataFrame({"level": [1, 2], "cost": [[1], [2]]}).to_parquet(parquet)
+    yield from [("a.json", text) for text in (b"[1", b'{"level": 1}', b"[" * 100_000, b"[]", b"{}", b"\xff\xfe\x00")]
+    yield from [
+        ("a.json", b'[{"level": 1, "cost": ' + cost + b"}]") for cost in (b"[1]", b"{}", b"1e400", b"true", b"9" * 9000)
+    ]
+    yield ("a.json", b'[{"level": 1, "cost": 2, "cost": 3}]')
+    yield from [("a.xlsx", data) for data in (b"no", whole, whole[:900], whole[:300] + b"\x00" + whole[301:])]
+    yield from [("a.parquet", data) for data in (b"no", parquet.getvalue(), parquet.getvalue()[:-20])]
+    yield from [("a.doc", b""), ("a.csv", bytes(range(256)) * 9), ("a.csv", b"level,cost\n1,2\x00\n")]
+
+
+@pytest.mark.parametrize(("name", "data"), list(damaged()))
 def test_damaged_files(tmp_path, name, data):
     (tmp_path / name).write_bytes(data)
-    with pytest.raises(rm.DataError, match=name):
+    with pytest.raises(rm.DataError, match=name) as caught:
         read_cost_table(tmp_path / name)
+    assert len(str(caught.value)) < 600
+
+
+def test_a_sheet_without_cells_and_a_pipe_are_errors(tmp_path):
+    import os
+
+    import openpyxl
+
+    book = openpyxl.Workbook()
+    book.create_chartsheet("chart").add_chart(openpyxl.chart.BarChart())
+    book.save(tmp_path / "a.xlsx")
+    with pytest.raises(rm.DataError, match="'chart' has no cells"):
+        read_cost_table(tmp_path / "a.xlsx", sheet="chart")
+    os.mkfifo(tmp_path / "a.csv")
+    with pytest.raises(rm.DataError, match="not a regular file"):
+        read_cost_table(tmp_path / "a.csv")
+    os.mkfifo(tmp_path / "d.toml")
+    with pytest.raises(rm.DesignError, match="not a regular file"):
+        rm.load_design(tmp_path / "d.toml")
+
+
+def test_columns_go_by_the_names_that_the_design_gives(tmp_path):
+    file = tmp_path / "kosten.csv"
+    file.write_text("Wächter;;\nStufe;XP bis zur nächsten;Summe\n1;60;0\n2;84;60\n3;;144\n", encoding="utf-8")
+    columns = {"level": "Stufe", "cost": "XP bis zur nächsten", "total": "Summe"}
+    way = {"file": file.name, "columns": columns}
+    assert tabulated(make(way, 3, file=file)).main.curve.costs.tolist() == [60, 84]
+    assert tabulated(make({**way, "gives": "total"}, 3, file=file)).main.curve.costs.tolist() == [60, 84]
+    with pytest.raises(rm.DataError, match="no column 'level'; the columns are: wächter, , ; name them"):
+        tabulated(make({"file": file.name}, 3, file=file)).main.curve  # noqa: B018
+
+
+def test_a_file_of_a_million_rows_is_refused_soon(tmp_path):
+    file = tmp_path / "costs.csv"
+    file.write_text("level,cost\n" + "1,2\n" * 1_100_001)
+    with pytest.raises(rm.DataError, match="more than 1,100,000 rows"):
+        read_cost_table(file)
+
+
+def test_a_stranger_reads_no_file_but_what_lies_beside_the_design(tmp_path):
+    home, other = tmp_path / "home", tmp_path / "other"
+    (home / "tables").mkdir(parents=True)
+    other.mkdir()
+    for folder in (home, home / "tables", other):
+        (folder / "costs.csv").write_text("level,cost\n1,10\n2,20\n")
+    (home / "link.csv").symlink_to(other / "costs.csv")
+    for name in ("costs.csv", "tables/costs.csv", "tables/../costs.csv", str(home / "costs.csv")):
+        assert tabulated(make({"file": name}, 3, file=home / "d.toml")).main.curve.costs.tolist() == [10, 20]
+    for name in ("../other/costs.csv", str(other / "costs.csv"), "link.csv", "/etc/passwd", "a\0b", "x" * 5000):
+        with pytest.raises(rm.DesignError, match="tracks.warden.cost.file: .*(outside|no name of a file)"):
+            rm.level_table(make({"file": name}, 3, file=home / "d.toml"))
+    (home / "d.toml").write_text(
+        'format = 1\ntitle = "t"\n[tracks.a]\nmax_level = 3\ncost.file = "../other/costs.csv"\n'
+    )
+    allowed = rm.load_design(home / "d.toml", also_from=other).with_values({"title": "u"})
+    assert rm.level_table(allowed)["cost"].tolist()[:2] == [10, 20]
 
 
 def test_gaps_and_short_tables_say_which_levels(tmp_path):
     file = tmp_path / "costs.json"
     file.write_text('{"level": [1, 2, 5], "cost": [10, 20, 50]}')
     with pytest.raises(rm.DesignError, match="no cost for level 3, 4"):
-        rm.level_table(make({"file": str(file)}))
+        rm.level_table(make({"file": file.name}, file=file))
     file.write_text('[{"Level": 1, "Cost": 10}, {"Level": 2, "Cost": "20"}]')
     with pytest.raises(rm.DesignError, match="3 missing"):
-        rm.level_table(make({"file": str(file)}))
-    assert tabulated(make({"file": str(file), "beyond": "hold"})).main.curve.costs.tolist() == [10, 20, 20, 20, 20]
+        rm.level_table(make({"file": file.name}, file=file))
+    assert tabulated(make({"file": file.name, "beyond": "hold"}, file=file)).main.curve.costs.tolist() == [
+        10,
+        20,
+        20,
+        20,
+        20,
+    ]
 
 
 def test_a_file_is_looked_up_beside_the_design(tmp_path):

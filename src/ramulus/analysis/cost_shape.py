@@ -9,6 +9,8 @@ import numpy as np
 from ramulus.formula.functions import Array
 from ramulus.rules.costs import CostCurve
 
+ABOVE_NEXT = 1.2
+RAMP = 4
 JUMP = 1.5  # A cost this many times what its neighbours lead one to expect is called a jump.
 
 
@@ -95,12 +97,27 @@ def jumps(curve: CostCurve) -> tuple[Jump, ...]:
     expected = _expected(costs)
     rise = np.concatenate([[1.0], costs[1:] / costs[:-1]])
     usual = np.median(rise[1:]) if len(rise) > 1 else 1.0
-    high = (costs > JUMP * expected) & (rise > JUMP * usual)
+    # A wall stands above what comes after it; where costs stay high it is a step, or how a ramp begins.
+    after = np.append(costs[1:], 0.0)
+    high = (costs > JUMP * expected) & (rise > JUMP * usual) & (costs > ABOVE_NEXT * after)
     found = [
         Jump(int(curve.levels[i]), float(costs[i]), float(expected[i]), float(costs[i - 1]))
         for i in np.nonzero(high)[0]
     ]
     return tuple(sorted(found, key=lambda jump: -jump.times))
+
+
+def steps_up(curve: CostCurve) -> tuple[int, ...]:
+    """Return the levels at which costs rise far more than around them, and stay there; the first few are a ramp."""
+    rise = curve.costs[1:] / curve.costs[:-1]
+    walls = {jump.level for jump in jumps(curve)}
+    found = []
+    for i in range(max(RAMP, len(rise) // 10), len(rise)):
+        around = np.concatenate([rise[max(i - 3, 0) : i], rise[i + 1 : i + 4]])
+        level = int(curve.levels[i + 1])
+        if rise[i] > JUMP * max(float(around.max()), 1.0) and not walls & {level, level - 1}:
+            found.append(level)
+    return tuple(found)
 
 
 def _expected(costs: Array) -> Array:

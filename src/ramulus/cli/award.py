@@ -12,7 +12,6 @@ import typer
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.output import Column, Printing, number, percent, xp
-from ramulus.design.base import MOST_AMOUNT
 from ramulus.errors import AwardError, DataError
 
 if TYPE_CHECKING:
@@ -105,6 +104,8 @@ def _amounts(words: list[str], file: str | None) -> list[float]:
 
 
 def _amount(word: str, place: str, kind: type[Exception]) -> float:
+    from ramulus.design.base import MOST_AMOUNT
+
     try:
         value: float = int(word) if word.lstrip("+").isdigit() else float(word)
     except ValueError:

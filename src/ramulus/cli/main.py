@@ -13,6 +13,7 @@ import typer
 
 from ramulus import __version__
 from ramulus.cli import award, check, demo, effort, explain, levels, new, party, plot, simulate
+from ramulus.cli.terminal import prepare
 from ramulus.errors import RamulusError, UnknownNameError
 
 app = typer.Typer(
@@ -46,8 +47,12 @@ for command in (demo, new, check, levels, explain, award, effort, simulate, part
 
 def run() -> None:
     """Run the command line; exit 0 when done, 1 when the design or data is at fault, 2 when the command line is."""
+    prepare()
     try:
-        app()
+        try:
+            app()
+        finally:
+            sys.stdout.flush()
     except UnknownNameError as error:
         _fail(error, 2)
     except RamulusError as error:
@@ -55,10 +60,10 @@ def run() -> None:
     except KeyboardInterrupt:
         print("stopped", file=sys.stderr)
         sys.exit(130)
-    except BrokenPipeError:
-        # Whoever read our output has enough; Python would complain once more when it closes the pipe.
+    except OSError as error:
+        # Python would complain once more when it closes an output that takes nothing.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(0)
+        _fail(RamulusError(f"the output cannot be written ({error.strerror or error})"), 1)
 
 
 def _fail(error: Exception, status: int) -> None:

@@ -68,7 +68,7 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
         raise DataError(f"{file}: reading {ending} needs {package}; python -m pip install {package}") from None
     except Exception as error:
         about = str(error).splitlines()[0][:100] if str(error) else type(error).__name__
-        raise DataError(f"{file}: not a {ending[1:].upper()} file that can be read ({about})") from None
+        raise DataError(f"{file}: cannot be read as {ending[1:].upper()} ({about})") from None
     if len(found) > MOST_ROWS:
         raise DataError(f"{file}: more than {MOST_ROWS:,} rows")
     return Grid(found, decimal)

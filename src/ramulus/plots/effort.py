@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.analysis.effort import effort_table
-from ramulus.errors import UnknownNameError
+from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.plots.heat import heat_map
 from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style, thousands
 from ramulus.rules.pay import mix
@@ -55,6 +55,8 @@ def effort(
     known = [name for name in table.columns if name not in ("player", "level", "source")]
     if column not in known:
         raise UnknownNameError("effort column", column, known)
+    if table[column].isna().all():
+        raise RamulusError(f"{column!r} has no number at any level for {who}")
     unit, style = _COLUMNS.get(column, (column, ".3g"))
     with project_style():
         axes = new_axes(ax, **figure_options)
@@ -84,6 +86,8 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
     xp, seconds = mix(profile.mean_pay(tabulation.always_on), tabulation.columns.first_column)
     with np.errstate(divide="ignore", invalid="ignore"):
         mixed = 3600 * xp / seconds
+    if not np.isfinite(mixed).any():
+        raise RamulusError(f"no time passes at any level for {who}: nothing is earned by the hour")
     lasting = ", sources without a limit" if _unlimited(design) else ""
     with project_style():
         axes = new_axes(ax, **figure_options)
@@ -92,6 +96,8 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
             look = accent(index)
             limit = design.sources[str(name)].limit
             axes.plot(rows["level"], rows["xp_per_hour"], **{**look, "linewidth": 1.5})
+            if rows["xp_per_hour"].isna().all():
+                continue  # No time passes with it.
             best = rows.loc[rows["xp_per_hour"].idxmax()]
             label = f"{name} ({limit} times)" if limit else str(name)
             peaks.append((float(best["level"]), float(best["xp_per_hour"]), label, look["color"]))

@@ -32,6 +32,9 @@ from ramulus.rules.level_from_xp import least_xp, working_of_least_xp
 from ramulus.rules.working import Working, of_formula, of_number
 
 
+LONGEST_NAME = 1_000
+
+
 @dataclass(frozen=True)
 class Span:
     """The levels that a way is asked for, and what surrounds them.
@@ -174,6 +177,8 @@ def _located(name: str, span: Span) -> Path:
         DesignError: it lies outside the design's own folder; a design from a stranger shall not read what it likes.
     """
     try:
+        if len(name) > LONGEST_NAME:
+            raise ValueError
         file = (span.folders[0] / name).resolve()
         inside = any(file.is_relative_to(folder.resolve()) for folder in span.folders)
     except (ValueError, OSError):

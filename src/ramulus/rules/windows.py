@@ -111,6 +111,13 @@ def _spans(rule: Multiplier, place: str, player: Player, hours: float) -> Spans:
     return starts, starts + minutes
 
 
+def meets(rule: Multiplier, player: Player) -> bool:
+    """Whether any play day of a profile lies within the days of a rule."""
+    if rule.to_day is None:
+        return True
+    return _first_play_day(player, rule.from_day or 1) < _first_play_day(player, rule.to_day + 1)
+
+
 def _first_play_day(player: Player, calendar: int) -> int:
     """Return the first play day (from 0) that is not before a calendar day (from 1)."""
     weeks, rest = divmod(calendar - 1, 7)

@@ -46,5 +46,9 @@ SOURCES = _fingerprint()
 
 
 def kernel(function: Callable[..., Any]) -> Any:
-    """Compile a kernel: kept on disk, without the interpreter's lock, divisions as in NumPy."""
-    return njit(cache=True, nogil=True, error_model="numpy")(function)
+    """Compile a kernel: kept on disk where there is room, without the interpreter's lock, divisions as in NumPy."""
+    try:
+        return njit(cache=True, nogil=True, error_model="numpy")(function)
+    except RuntimeError:
+        # Neither beside the package nor in a home of the user's can anything be kept; each run compiles anew.
+        return njit(nogil=True, error_model="numpy")(function)

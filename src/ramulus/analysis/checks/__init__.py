@@ -10,9 +10,11 @@ from ramulus.analysis.checks.costs import check_costs
 from ramulus.analysis.checks.edges import check_edges
 from ramulus.analysis.checks.encounters import check_encounters
 from ramulus.analysis.checks.finding import Finding, from_problem, guarded
+from ramulus.analysis.checks.income import check_income
 from ramulus.analysis.checks.multipliers import FACTOR_CEILING, check_multipliers
 from ramulus.analysis.checks.names import check_names
 from ramulus.analysis.checks.parties import check_party
+from ramulus.analysis.checks.reach import check_reach
 from ramulus.analysis.checks.stats import check_stats
 
 if TYPE_CHECKING:
@@ -43,7 +45,8 @@ def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> list[Fin
         return check_multipliers(design, factor_ceiling)
 
     checks = (
-        check_costs, check_edges, check_stats, check_awards, check_names, check_encounters, multipliers, check_party
+        check_costs, check_edges, check_stats, check_awards, check_names, check_encounters, check_reach, check_income,
+        multipliers, check_party,
     )  # fmt: skip
     found = [finding for one in checks for finding in guarded(one, design)]
     return sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity])

@@ -76,16 +76,14 @@ def _largest_against_cost(design: Design) -> _Largest | None:
 def _at_the_cap(design: Design, place: str) -> Iterator[Finding]:
     track = design.track()
     tabulation = tabulated(design)
-    open_there = tabulation.columns.open[-1, tabulation.columns.first_column]
-    laws = zip(design.sources, tabulation.laws, open_there, strict=True)
-    paying = [name for name, law, is_open in laws if is_open and law.mean[-1] > 0]
+    laws = zip(design.sources.items(), tabulation.laws, strict=True)
+    # That XP is worth nothing at the cap is what a cap is; to open a source for nothing else is not.
+    paying = [name for (name, source), law in laws if source.from_level == track.max_level and law.mean[-1] > 0]
     if paying and track.overflow.at_cap == "discard":
         yield Finding(
             "xp-at-cap", "note", f"{place}.at_cap",
-            f"at the cap, level {track.max_level}, {len(paying)} sources still award XP "
-            f"({', '.join(paying[:4])}), and all of "
-            "it is discarded",
-            'at_cap = "fill" or "bank", something else to earn, or a to_level on the sources', track.max_level,
+            f"opened at the cap only, level {track.max_level}: {', '.join(paying[:4])}; all the XP is discarded",
+            'at_cap = "bank", something else to earn there, or an earlier from_level', track.max_level,
         )  # fmt: skip
 
 

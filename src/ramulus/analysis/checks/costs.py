@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
-from ramulus.analysis.cost_shape import cost_shape
+from ramulus.analysis.cost_shape import cost_shape, steps_up
 from ramulus.design.cost_ways import ValuesCost
 from ramulus.rules.costs import CostCurve
 from ramulus.rules.tabulation import tabulated
@@ -41,6 +41,17 @@ def _falls_and_walls(curve: CostCurve, place: str) -> Iterator[Finding]:
             "XP that its "
             f"neighbours suggest ({jump.cost / jump.before:.1f} times the level before)",
             f"spread it over several levels, or lower it towards {jump.expected:,.0f} XP", jump.level,
+        )  # fmt: skip
+    for level in steps_up(curve)[:3]:
+        index = level - curve.start_level
+        seams = {part.low for part in curve.parts[1:]}
+        where = ", where one segment ends and the next begins" if level in seams else ""
+        cost, before = curve.costs[index], curve.costs[index - 1]
+        yield Finding(
+            "cost-step", "warning", place,
+            f"level {level} costs {cost:,.0f} XP, {cost / before - 1:.0%} more than the {before:,.0f} XP of level "
+            f"{level - 1}, and costs stay up{where}",
+            "let the costs meet there, or spread the rise over several levels", level,
         )  # fmt: skip
     if shape.falls:
         first = shape.falls[0]

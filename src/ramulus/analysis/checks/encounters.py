@@ -4,77 +4,20 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ramulus.analysis.checks.finding import Finding
+from ramulus.analysis.checks.seen import Seen, seen_of
 from ramulus.formula import parse
-from ramulus.formula.functions import Array
-from ramulus.rules.columns import Columns
-from ramulus.rules.pay import chance_of, mix
-from ramulus.rules.tabulation import Tabulation, tabulated
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
 
 HOPELESS = 0.1
-FALL = 0.1
 SELDOM = 0.02
-
-
-@dataclass(frozen=True, eq=False)
-class _Seen:
-    """What every check of encounters looks at, for all profiles: P profiles, L levels, C columns.
-
-    Attributes:
-        tabulation: the design's.
-        names: the profiles.
-        seconds, success, weight, xp, spent, award: what an encounter takes and pays in the mean, shape (P, L, C).
-        chance: of each source to be met, one column a source, shape (P, L, S).
-        rate: XP per hour of the mix that is met, shape (P, L).
-    """
-
-    tabulation: Tabulation
-    names: tuple[str, ...]
-    seconds: Array
-    success: Array
-    weight: Array
-    xp: Array
-    spent: Array
-    award: Array
-    chance: Array
-    rate: Array
-
-    @property
-    def columns(self) -> Columns:
-        """The levels and columns."""
-        return self.tabulation.columns
-
-    def whom(self, profile: int) -> str:
-        """Words that name a profile, where the design has profiles."""
-        return f" for {self.names[profile]!r}" if self.tabulation.design.players else ""
-
-
-def _seen(design: Design) -> _Seen:
-    tabulation = tabulated(design)
-    at = tabulation.columns.first_column
-    profiles = [tabulation.profile(name) for name in design.profiles]
-    pays = [profile.mean_pay(tabulation.always_on) for profile in profiles]
-    mixes = [mix(pay, at) for pay in pays]
-    return _Seen(
-        tabulation,
-        tuple(design.profiles),
-        np.stack([profile.encounters.seconds for profile in profiles]),
-        np.stack([profile.encounters.success for profile in profiles]),
-        np.stack([profile.encounters.weight for profile in profiles]),
-        np.stack([pay.xp for pay in pays]),
-        np.stack([pay.seconds for pay in pays]),
-        np.stack([pay.award for pay in pays]),
-        np.stack([chance_of(profile.encounters, at) for profile in profiles]),
-        np.stack([3600 * xp / np.maximum(seconds, 1e-9) for xp, seconds in mixes]),
-    )
 
 
 def check_encounters(design: Design) -> Iterator[Finding]:
@@ -82,13 +25,11 @@ def check_encounters(design: Design) -> Iterator[Finding]:
     yield from _upgrades(design)
     if not design.sources:
         return
-    seen = _seen(design)
-    yield from _closed(seen)
+    seen = design.derived(seen_of)
     yield from _never_best(seen)
     yield from _pinned_chances(seen)
     yield from _formalities(seen)
     yield from _hopeless(seen)
-    yield from _punishing_levels(seen)
     yield from _rounded_away(seen)
 
 
@@ -109,34 +50,7 @@ def _upgrades(design: Design) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _closed(seen: _Seen) -> Iterator[Finding]:
-    grid = seen.columns
-    playing = grid.levels[:-1]
-    is_open = np.asarray((seen.weight[:, :-1] > 0).any(axis=0))
-    nowhere = np.nonzero(~is_open.any(axis=1))[0]
-    if len(nowhere):
-        listed = ", ".join(f"{playing[i]:g}" for i in nowhere[:6]) + (" …" if len(nowhere) > 6 else "")
-        yield Finding(
-            "level-without-source", "error", "sources",
-            f"no source is open at level {listed}: players are stuck there",
-            "open a source there (from_level, to_level)", int(playing[nowhere[0]]),
-        )  # fmt: skip
-    for index, name in enumerate(grid.sources):
-        if not is_open[:, grid.of([index])].any():
-            yield Finding(
-                "source-never-open", "warning", f"sources.{name}",
-                "it is open at no level that is played, or its weight is 0 wherever it is",
-                "change from_level, to_level or its weight",
-            )  # fmt: skip
-    limited = [s for s in seen.tabulation.design.sources.values() if s.limit is not None]
-    if limited and len(limited) == len(seen.tabulation.design.sources):
-        yield Finding(
-            "sources-run-out", "warning", "sources", "every source has a limit: players may run out of all of them",
-            "leave one source without a limit",
-        )  # fmt: skip
-
-
-def _never_best(seen: _Seen) -> Iterator[Finding]:
+def _never_best(seen: Seen) -> Iterator[Finding]:
     grid = seen.columns
     rate = np.where(grid.open, seen.xp / np.maximum(seen.spent, 1e-9), -1.0)[:, :-1]
     best = grid.source_of[rate.argmax(axis=2)]
@@ -157,7 +71,7 @@ def _never_best(seen: _Seen) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _pinned_chances(seen: _Seen) -> Iterator[Finding]:
+def _pinned_chances(seen: Seen) -> Iterator[Finding]:
     """A chance that stays at one end of its clip over all levels at which a source is open."""
     grid, design = seen.columns, seen.tabulation.design
     for index, name in enumerate(grid.sources):
@@ -189,7 +103,7 @@ def _bounds(text: str) -> set[float]:
     }
 
 
-def _formalities(seen: _Seen) -> Iterator[Finding]:
+def _formalities(seen: Seen) -> Iterator[Finding]:
     """A source whose time has stopped falling long before it closes, seen with the first profile."""
     profile = seen.tabulation.profile()
     grid = seen.columns
@@ -216,7 +130,7 @@ def _formalities(seen: _Seen) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _hopeless(seen: _Seen) -> Iterator[Finding]:
+def _hopeless(seen: Seen) -> Iterator[Finding]:
     grid = seen.columns
     for index, name in enumerate(grid.sources):
         column = int(grid.first_column[index])
@@ -234,28 +148,7 @@ def _hopeless(seen: _Seen) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _punishing_levels(seen: _Seen) -> Iterator[Finding]:
-    """A level-up after which XP per hour falls by more than a few percent, for the mix of what is met."""
-    grid = seen.columns
-    rate = seen.rate
-    for p, profile in enumerate(seen.names):
-        met = rate[p, :-1] > 0
-        change = np.where(met[:-1] & met[1:], rate[p, 1:-1] / np.maximum(rate[p, :-2], 1e-12) - 1, 0.0)
-        falls = np.nonzero(change < -FALL)[0]
-        if len(falls):
-            worst = int(falls[np.argmin(change[falls])])
-            yield Finding(
-                "income-falls", "warning", "encounter",
-                f"{profile}: reaching level {grid.levels[worst + 1]:g} lowers income by "
-                f"{-change[worst]:.0%}, "
-                f"from {rate[p, worst]:,.0f} to {rate[p, worst + 1]:,.0f} XP per hour ({len(falls)} such "
-                "levels): levelling up feels "
-                "like punishment",
-                "open the next source earlier, or let the multipliers fall more gently", int(grid.levels[worst + 1]),
-            )  # fmt: skip
-
-
-def _rounded_away(seen: _Seen) -> Iterator[Finding]:
+def _rounded_away(seen: Seen) -> Iterator[Finding]:
     """An award that multipliers and rounding turn into nothing, seen with the first profile."""
     grid, tabulation = seen.columns, seen.tabulation
     exact = tabulation.profile().mean_pay(tabulation.always_on).base * tabulation.profile().alone.product(

@@ -11,10 +11,13 @@ import numpy as np
 from ramulus.analysis.checks.finding import Finding
 from ramulus.formula.functions import Array
 from ramulus.rules.multipliers import reads_leader
+from ramulus.rules.profile_tables import ProfileTables
 from ramulus.rules.tabulation import Tabulation, tabulated
+from ramulus.rules.windows import meets
 
 if TYPE_CHECKING:
     from ramulus.design import Design
+    from ramulus.design.multiplier import Multiplier
 
 FACTOR_CEILING = 10.0
 
@@ -26,25 +29,21 @@ class _Factors:
     Attributes:
         tabulation: the design's.
         own, skill: on main-track and on skill awards, shape (R, P, L, C).
-        together: the product of all rules, timed ones too, 0 where a source is closed, shape (P, L, C).
     """
 
     tabulation: Tabulation
     own: Array
     skill: Array
-    together: Array
 
 
 def _factors_of(design: Design) -> _Factors:
     tabulation = tabulated(design)
     profiles = [tabulation.profile(name).alone for name in design.profiles]
-    everything = frozenset(range(len(design.multipliers)))
     is_open = tabulation.columns.open
     return _Factors(
         tabulation,
         np.where(is_open, np.stack([profile.factors for profile in profiles], axis=1), np.nan),
         np.where(is_open, np.stack([profile.skill_factors for profile in profiles], axis=1), np.nan),
-        np.where(is_open, np.stack([profile.product(everything) for profile in profiles]), 0.0),
     )
 
 
@@ -100,11 +99,27 @@ def _never_applies(factors: _Factors) -> Iterator[Finding]:
                 f"{rule.name!r} is timed, and no profile says hours_per_day: it is never on",
                 "give the player profiles hours_per_day and days_per_week",
             )  # fmt: skip
+        elif rule.timed and (missed := _who_misses(design, rule)):
+            yield Finding(
+                "rule-misses-days", "warning", place,
+                f"{rule.name!r} falls on no play day of: {', '.join(missed)}",
+                "other days, or other days_per_week of those profiles",
+            )  # fmt: skip
         elif not reads_leader(rule) and all(_is_one(factor) for factor in reach):
             yield Finding(
                 "rule-without-effect", "note", place, f"{rule.name!r} is 1 at every level and source",
                 "check the formula with `explain`",
             )  # fmt: skip
+
+
+def _who_misses(design: Design, rule: Multiplier) -> list[str]:
+    """Return the profiles with a schedule that a rule applies to and whose days it never meets."""
+    who = {
+        name: player
+        for name, player in design.profiles.items()
+        if player.has_schedule and (rule.players is None or name in rule.players)
+    }
+    return [name for name, player in who.items() if not meets(rule, player)]
 
 
 def _is_one(factor: Array) -> bool:
@@ -131,22 +146,35 @@ def _high_and_low(factors: _Factors, ceiling: float) -> Iterator[Finding]:
 
 
 def _stacks(factors: _Factors, ceiling: float) -> Iterator[Finding]:
-    design, together = factors.tabulation.design, factors.together
-    if len(design.multipliers) < 2 or together.max() <= ceiling:
-        return
-    p, level, column = (int(i) for i in np.unravel_index(int(together.argmax()), together.shape))
-    on = [
-        f"{rule.name} {factor[p, level, column]:.4g}"
-        for rule, factor in zip(design.multipliers, factors.own, strict=True)
-        if factor[p, level, column] > 1
-    ]
-    there = int(factors.tabulation.columns.levels[level])
-    yield Finding(
-        "stack-too-high", "warning", "multipliers",
-        f"with every timed rule on, they stack to {together.max():.4g} at level {there} "
-        f"({', '.join(on)}), above the ceiling of {ceiling:g}",
-        'stack = "best" or "add" for some of them', there,
-    )  # fmt: skip
+    """The highest product of rules that some profile's days ever turn on together."""
+    tabulation = factors.tabulation
+    highest, where, rules_on, p = ceiling, (0, 0), frozenset[int](), 0
+    for index, name in enumerate(tabulation.design.profiles):
+        profile = tabulation.profile(name)
+        for on in _states(profile):
+            product = np.where(tabulation.columns.open, profile.alone.product(on), 0.0)
+            if len(on) > 1 and product.max() > highest:
+                level, column = (int(i) for i in np.unravel_index(int(product.argmax()), product.shape))
+                highest, where, rules_on, p = float(product.max()), (level, column), on, index
+    if highest > ceiling:
+        rules = tabulation.design.multipliers
+        factor_of = {rules[i].name: factors.own[i][p][where] for i in sorted(rules_on)}
+        listed = ", ".join(f"{name} {factor:.4g}" for name, factor in factor_of.items() if factor > 1)
+        there = int(tabulation.columns.levels[where[0]])
+        yield Finding(
+            "stack-too-high", "warning", "multipliers",
+            f"{tabulation.profile(list(tabulation.design.profiles)[p]).name}: rules that come together stack to "
+            f"{highest:.4g} at level {there} ({listed}), above the ceiling of {ceiling:g}",
+            'stack = "best" or "add" for some of them', there,
+        )  # fmt: skip
+
+
+def _states(profile: ProfileTables) -> tuple[frozenset[int], ...]:
+    """Return the sets of rules that a profile's days ever turn on together."""
+    rules = profile.tabulation.design.multipliers
+    last = max([day for rule in rules for day in (rule.from_day, rule.to_day) if day is not None], default=0)
+    # Two weeks past the last date, every window that recurs has recurred.
+    return profile.timeline((last + 14) * float(profile.player.hours_per_day or 0) + 1).states
 
 
 def _turned_round(tabulation: Tabulation) -> Iterator[Finding]:

@@ -26,19 +26,32 @@ def check_names(design: Design) -> Iterator[Finding]:
                 "constant-unused", "warning", f"constants.{name}", f"{name} = {value:g} is in no formula{hint}",
                 "use it, or remove it",
             )  # fmt: skip
+    yield from _stats(design, used)
     if design.encounter is not None:
-        yield from _stats(design, used)
+        yield from _traits(design, used)
         yield from _own_numbers(design, used)
 
 
 def _stats(design: Design, used: set[str]) -> Iterator[Finding]:
+    """A stat that nothing reads; without encounters that is how a table of stats is meant, and only worth knowing."""
     for name, stat in design.stats.items():
-        if name not in used and not stat.refill_on_level_up:
+        if name in used or stat.refill_on_level_up:
+            continue
+        if design.encounter is None:
+            yield Finding(
+                "stat-unread", "note", f"stats.{name}",
+                "nothing in the design reads it: only the levels table shows it",
+                "fine for a table; to see what it does, use it in encounter.seconds or encounter.success",
+            )  # fmt: skip
+        else:
             yield Finding(
                 "stat-unused", "warning", f"stats.{name}",
                 "it grows and changes nothing: no formula uses it",
                 "use it in encounter.seconds or encounter.success, or remove it",
             )  # fmt: skip
+
+
+def _traits(design: Design, used: set[str]) -> Iterator[Finding]:
     for name, player in design.players.items():
         for trait in player.traits:
             if trait not in used:
