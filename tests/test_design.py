@@ -122,6 +122,84 @@ def test_saving_keeps_comments_order_and_untouched_text(tmp_path, canopy):
     assert rm.load_design(tmp_path / "softer.toml") == design
 
 
+LAYOUTS = (
+    "[tracks.a]\nmax_level = 5  # five\ncost = { values = [1, 2, 3, 4] }\n",
+    "tracks.a.max_level = 5  # five\ntracks.a.cost.values = [1, 2, 3, 4]\n",
+    "# five\ntracks = { a = { max_level = 5, cost = { values = [1, 2, 3, 4] } } }\n",
+    "[tracks.a]  # five\nmax_level = 5\n[tracks.a.cost]\nvalues = [1, 2, 3, 4]\n[[multipliers]]\nname = 'm'\nfactor = 2\n",
+)
+CHANGES = (
+    {"tracks.a.overflow.carry": 0.5},
+    {"awards.rounding": "up", "tracks.a.max_level": 4},
+    {"constants": {"x": 1}},
+    {"encounter.failure.loss": 0.5},
+    {"tracks.a.cost.values": [1, 2, 3, 9]},
+    {"sources": {"s": {"level": 1, "xp": {"low": 1, "high": 3}, "tags": ["x"], "limit": None}}},
+    {"multipliers": [{"name": "q", "factor": 3}, {"name": "r", "factor": 3}]},
+    {"players": {"p": {"traits": {"a": 1}}}},
+)
+
+
+@pytest.mark.parametrize("changes", CHANGES, ids=lambda changes: next(iter(changes)))
+@pytest.mark.parametrize("layout", LAYOUTS)
+def test_a_change_is_saved_into_any_layout(tmp_path, layout, changes):
+    file = tmp_path / "d.toml"
+    file.write_text(f'format = 1\ntitle = "t"\n{layout}')
+    design = rm.load_design(file).with_values(changes)
+    design.save(file)
+    assert rm.load_design(file) == design
+    assert "# five" in file.read_text()
+
+
+@pytest.mark.parametrize(
+    ("place", "said"),
+    [
+        ("tracks.warden.max_level.x", "6 stands there, and nothing below it"),
+        ("tracks.warden.cost.formula.x", "'100 . level' stands there"),
+        ("title[0]", "'Canopy' stands there"),
+        ("encounter.failure.los", "did you mean 'encounter.failure.loss'"),
+    ],
+)
+def test_a_place_below_a_number_does_not_exist(place, said):
+    with pytest.raises(rm.UnknownNameError, match=said):
+        make().with_values({place: 1})
+
+
+def test_huge_numbers_are_mistakes_like_others(tmp_path):
+    file = tmp_path / "d.toml"
+    many = "9" * 5000
+    for text in (f"format = {many}", f'format = 1\ntitle = "t"\ntracks.a.max_level = {many[:4000]}'):
+        file.write_text(text)
+        with pytest.raises(rm.DesignError) as caught:
+            rm.load_design(file)
+        assert len(str(caught.value)) < 2000
+    json_file = tmp_path / "d.json"
+    json_file.write_text(f'{{"format": {many}}}')
+    with pytest.raises(rm.DesignError, match="thousands of digits"):
+        rm.load_design(json_file)
+    for huge in (10**5000, 10**400, 1e300):
+        for place in ("tracks.warden.start_xp", "tracks.warden.start_points", "tracks.warden.points_per_level"):
+            with pytest.raises(rm.DesignError):
+                rm.Ledger(make().with_values({place: huge}))
+    for huge in (10**5000, 10**400):
+        with pytest.raises(rm.DesignError):
+            rm.level_table(make().with_values({"tracks.warden.cost": {"values": [huge] * 5}}))
+
+
+def test_a_column_of_the_authors_never_hides_one_of_a_table():
+    source = {"sources": {"a": {"level": 1, "xp": 1, "seconds": 1}}}
+    for parts, words in (
+        ({"stats": {"cost": {"base": 1}}}, "stats.cost: 'cost' is already a column of the levels table"),
+        ({"multipliers": [{"name": "award", "factor": 1}], **source}, r"multipliers\[0\].name: 'award' is already"),
+        ({"multipliers": [{"name": "a", "factor": 1}] * 2, **source}, r"multipliers\[1\].name: .* another multiplier"),
+        ({"encounter": {"show": {"chance": "level"}}, **source}, "encounter.show.chance: 'chance' is already"),
+        ({"players": {"p": {}}, "party": {"members": {"highest": {"player": "p"}}}}, "party.members.highest"),
+    ):
+        with pytest.raises(rm.DesignError, match=words) as caught:
+            make(**parts)
+        assert [problem.code for problem in caught.value.problems] == ["reserved-name"]
+
+
 def test_changed_copies_leave_the_original():
     design = rm.demo_design()
     softer = design.with_values({"constants.steepness": 1.4, "tracks.warden.overflow.carry_limit": 0.5})

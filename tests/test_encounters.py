@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
+from ramulus.analysis.effort import left_out
+from ramulus.rules.pay import mix
 from ramulus.rules.tabulation import tabulated
 
 
@@ -118,6 +122,68 @@ def test_the_cuts_needed_and_what_an_hour_brings_by_hand():
     assert table.loc[5, "chance"].tolist() == pytest.approx([0.75, 0.25])
 
 
+def test_a_failure_is_not_lifted_to_the_least_award():
+    # A success pays 1000 for its 100 XP, a failure at xp_share = 1 its 100 XP: 0.5 · 1000 + 0.5 · 100 in 3600 s.
+    design = make(
+        sources={"a": {"level": 1, "xp": 100, "seconds": 3600, "success": 0.5}},
+        awards={"least_award": 1000},
+        encounter={"failure": {"xp_share": 1.0}},
+    )
+    assert rm.effort_table(design)["xp_per_hour"].iloc[0] == pytest.approx(550)
+    played = rm.simulate(design.with_values({"tracks.warden.max_level": 3}), 2000, seed=3).income()
+    # 2,000 players, some encounters each; the deviation of one encounter's award is 450 XP.
+    met = played["encounters"].sum() * 2000
+    mean = played["xp"].sum() * 2000 / met
+    assert mean == pytest.approx(550, abs=4.5 * 450 / np.sqrt(met))
+
+
+def test_what_runs_out_is_said_and_left_out_of_the_mix():
+    design = make(
+        sources={
+            "patch": {"level": 1, "xp": 10, "seconds": 36},
+            "errand": {"level": 1, "xp": 900, "seconds": 36, "limit": 2},
+        },
+        multipliers=[{"name": "bloom", "factor": 2, "from_day": 3}],
+    )
+    tabulation = tabulated(design)
+    mean_xp, seconds = mix(tabulation.profile().mean_pay(frozenset()), tabulation.columns.first_column)
+    assert (mean_xp / seconds * 3600).tolist() == pytest.approx([1000] * 6)
+    said = left_out(design)
+    assert "bloom" in said[0] and "errand (2 times)" in said[1] and len(said) == 2
+    assert left_out(make(sources={"a": {"level": 1, "xp": 1}})) == []
+    only = make(sources={"errand": {"level": 1, "xp": 900, "seconds": 36, "limit": 2}})
+    mean_xp, _ = mix(tabulated(only).profile().mean_pay(frozenset()), tabulated(only).columns.first_column)
+    assert mean_xp.tolist() == pytest.approx([900] * 6)
+
+
+@given(
+    st.integers(0, 2000),
+    st.integers(2, 3000),
+    st.floats(0, 4),
+    st.sampled_from(["down", "nearest", "up", "none"]),
+    st.integers(0, 900),
+    st.none() | st.floats(0, 1),
+)
+def test_the_mean_of_very_many_amounts_is_within_half_an_xp(low, width, factor, rounding, least, share):
+    design = make(
+        max_level=2,
+        sources={"a": {"level": 1, "xp": {"low": low, "high": low + width}, "seconds": 1}},
+        awards={"rounding": rounding, "least_award": least},
+        multipliers=[{"name": "m", "factor": factor}],
+    )
+    pay = tabulated(design).profile().mean_pay(frozenset([0]))
+    law, product = pay.laws[0], pay.product
+    exact, near = pay._mean_of(law, product, share), pay._nearly_mean_of(law, product, share)
+    assert np.abs(exact - near).max() <= 0.5 + 1e-6
+    assert pay.nearly == frozenset()
+
+
+def test_a_wide_range_over_many_levels_says_how_near_it_is():
+    design = make(max_level=2000, sources={"a": {"level": 1, "xp": {"low": 0, "high": 200_000}, "seconds": 1}})
+    assert rm.gain_table(design)["award"].iloc[0] == pytest.approx(99_999.5)
+    assert left_out(design) == ["Mean awards are within half an XP where XP has very many values: a."]
+
+
 def test_everything_in_one_pass_agrees_with_one_formula_at_a_time():
     design = rm.demo_design()
     tabulation = tabulated(design)
@@ -207,3 +273,45 @@ def test_a_source_depends_on_one_skill():
         rm.effort_table(
             rm.Design.from_dict({"format": 1, "title": "t", **two, "sources": {"a": {**source, "seconds": "sx + sy"}}})
         )
+
+
+def test_what_nobody_meets_is_judged_nowhere():
+    """A rule that fails, or a key that is passed over, where no encounter ever reads it."""
+    source = {"level": 1, "xp": 10, "seconds": 10}
+    # Above level 3 the two "add" rules would come to less than nothing, where the source is closed.
+    closed = make(
+        sources={"young": {**source, "to_level": 3}, "old": {**source, "from_level": 4, "tags": ["plain"]}},
+        multipliers=[
+            {"name": "a", "factor": "max(0, 1.4 - 0.3 * level)", "stack": "add", "sources": ["young"]},
+            {"name": "b", "factor": 0.9, "stack": "add", "sources": ["young"]},
+        ],
+    )
+    factors = rm.gain_table(closed).set_index(["source", "level"])["factor"]
+    assert factors["young"].tolist() == pytest.approx([1, 0.7, 0.4])
+    assert factors["old"].tolist() == [1, 1, 1]
+    with pytest.raises(rm.DesignError, match="add up to a factor of -0.1"):
+        rm.gain_table(closed.with_values({"sources.young.to_level": 6}))
+    # Nobody stands above whoever is furthest on, so 1 / (leader_level - level + 1) is never asked there.
+    party = make(
+        sources={"a": source},
+        players={"p": {}},
+        multipliers=[{"name": "m", "factor": "1 / (leader_level - level + 1)"}],
+        party={"members": {"wren": {"player": "p", "start_level": 3}, "lark": {"player": "p"}}},
+    )
+    assert rm.play_party(party, 5, parties=3).levels()["level_p50"].iloc[1] == 1
+    # Every source has its own time, so the encounter's is read by none of them.
+    own = make(sources={"a": {**source, "bark": 3}, "b": source}, encounter={"seconds": "bark * 2"})
+    assert rm.effort_table(own)["seconds"].unique().tolist() == [10]
+    with pytest.raises(rm.DesignError, match="barck"):
+        make(sources={"a": source}, encounter={"seconds": "barck * 2"})
+
+
+def test_more_ranks_than_anybody_counts_are_an_error():
+    design = make(
+        stats={"s": {"base": 1}},
+        upgrades={"u": {"stat": "s", "add": 1, "price": 0.0001}},
+        players={"p": {"spends": ["u"]}},
+        track={"start_points": 20},
+    )
+    with pytest.raises(rm.DesignError, match="upgrades.u.price: .*more than 100,000 ranks"):
+        tabulated(design).ranks("p")

@@ -317,7 +317,18 @@ def test_a_save_of_another_design_or_a_damaged_one_says_so():
     for other in (make({"values": [10, 25, 7, 60, 101]}), make(COSTS, 6, {"overflow": {"carry": 0.5}})):
         with pytest.raises(rm.SavedLedgerError, match="another design"):
             rm.Ledger.from_dict(other, saved)
-    for broken in ({"level": 99}, {"xp": -1}, {"xp": 1000}, {"earned": "many"}, {"track": "nobody"}, {"format": 9}):
+    # 30 XP of costs 10, 25 …: level 2 with 20 XP. Ten more would have paid for level 2 long ago.
+    more = {"xp": saved["xp"] + 10, "earned": saved["earned"] + 10}
+    assert rm.Ledger.from_dict(make(COSTS), {**saved, "xp": saved["xp"] + 1, "earned": saved["earned"] + 1}).xp == 21
+    for broken in (
+        more,
+        {"level": 99},
+        {"xp": -1},
+        {"xp": 1000},
+        {"earned": "many"},
+        {"track": "nobody"},
+        {"format": 9},
+    ):
         with pytest.raises(rm.SavedLedgerError):
             rm.Ledger.from_dict(make(COSTS), {**saved, **broken})
     with pytest.raises(rm.SavedLedgerError):

@@ -159,6 +159,13 @@ def test_windows_at_their_first_and_last_minute():
     assert not window({}, from_day=1)(0)  # no schedule, no days
 
 
+def test_a_rule_that_goes_on_and_off_too_often_says_so():
+    design = scaled({"name": "w", "factor": 2, "first_minutes_of_day": 0.003}, players={"p": {"hours_per_day": 0.0001}})
+    assert len(timeline(design, design.players["p"], 99).borders) == 2 * 990_002
+    with pytest.raises(rm.DesignError, match=r"multipliers\[0\].first_minutes_of_day: .* 1,100,002 times within 110 h"):
+        timeline(design, design.players["p"], 110)
+
+
 @given(st.sampled_from([0.1, 0.7, 0.8, 1.2, 2.5, 24]), st.integers(1, 7), st.integers(0, 2000))
 def test_calendar_days_are_exact_at_the_borders(hours, week, d):
     player = Player(hours_per_day=hours, days_per_week=week)

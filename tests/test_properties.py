@@ -14,7 +14,7 @@ import ramulus as rm
 from conftest import make
 from ramulus.design.player import Player
 from ramulus.rules.tabulation import tabulated
-from ramulus.rules.windows import calendar_day, seconds_per_day, timeline
+from ramulus.rules.windows import calendar_day, micros_per_day, timeline
 
 # --- strangers' files ------------------------------------------------------------------------------------------
 
@@ -225,7 +225,7 @@ def test_windows_against_looking_at_every_minute(hours, week, first, length, min
     design = make(sources={"a": {"level": 1, "xp": 1, "seconds": 1}}, players={"p": player}, multipliers=[rule])
     when = timeline(design, design.players["p"], 300)
     schedule = Player(**player)
-    day = seconds_per_day(schedule)
+    day = micros_per_day(schedule) / 1e6
     for minute in range(0, int(min(300 * 60, 40 * day / 60)), 7):
         seconds = minute * 60.0
         inside = first <= float(calendar_day(schedule, np.array(seconds))) <= first + length

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import json
+import zipfile
+
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
 from ramulus.rules.tabulation import tabulated
+from ramulus.simulation.samples import BinnedSample, WholeSample, quantile_interval, share_interval
 
 PLAYERS = 3000
 
@@ -180,3 +186,180 @@ def test_more_players_narrow_the_interval():
         widths.append(row["hours_p50_high"] - row["hours_p50_low"])
     # Sixteen times the players: a quarter of the width, give or take.
     assert widths[1] < 0.5 * widths[0]
+
+
+# --- what a run cannot know ------------------------------------------------------------------------------------
+
+
+def test_the_horizon_never_makes_a_level_look_short():
+    design = rm.demo_design()
+    long, short = (rm.simulate(design, {"newcomer": 3000}, hours=h, seed=5) for h in (100, 14))
+    whole, cut = (r.pace().set_index("level")["hours_in_level_p50"] for r in (long, short))
+    ended = short.played.profiles["newcomer"].cut_off["warden"]
+    known = cut.notna()
+    assert known[:20].all()
+    assert not known[33:].any()
+    # A tenth of the players at most is missing from a level that is shown: its median is off by little.
+    assert (cut[known] <= whole[known] * 1.001).all()
+    assert (cut[known] >= whole[known] * 0.9).all()
+    hidden = ended > 0.1 * 3000
+    assert not known[hidden[: len(known)]].any()
+    for q in (10, 50, 90):
+        assert long.time_in_level()[f"hours_p{q}"].notna().sum() == len(whole) - 1
+
+
+def test_players_who_are_stuck_count_as_longest_but_are_not_cut_off():
+    # The errand is all there is at level 2: three successes, then nobody can go on, whatever the horizon.
+    design = make(
+        {"formula": "100"},
+        sources={
+            "patch": {"level": 1, "xp": 100, "seconds": 60, "to_level": 1},
+            "errand": {"level": 1, "xp": 10, "seconds": 60, "from_level": 2, "limit": 3},
+        },
+    )
+    result = rm.simulate(design, 50, hours=10)
+    table = result.pace().set_index("level")
+    assert result.profile().cut_off["warden"].tolist() == [0] * 6
+    assert table.loc[1, "hours_in_level_p50"] == pytest.approx(1 / 60)
+    assert np.isnan(table.loc[2, "hours_in_level_p50"])
+    assert result.stuck()[["reason", "level", "share"]].to_numpy().tolist() == [["no open source", 2, 1.0]]
+
+
+def test_beyond_the_horizon_is_an_error_not_an_answer(result):
+    assert result.reached(10, hours=12).max() <= 1
+    for ask in (lambda h: result.reached(10, hours=h), lambda h: result.level_at(h)):
+        for hours in (12.001, -1, float("nan")):
+            with pytest.raises(rm.RamulusError, match=r"allowed: 0 … 12 h, as far as was played"):
+                ask(hours)
+
+
+# --- days, shares, intervals -----------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("hours_per_day", [4.1, 1.13, 2.01, 0.8, 24])
+def test_an_arrival_at_a_days_end_is_on_the_next_day(hours_per_day):
+    # One encounter a level, as long as the day: level n is reached at the end of play day n - 1.
+    seconds = round(hours_per_day * 3600)
+    design = make(
+        {"formula": "10"},
+        60,
+        sources={"patch": {"level": 1, "xp": 10, "seconds": seconds}},
+        players={"p": {"hours_per_day": hours_per_day, "days_per_week": 7}},
+    )
+    pace = rm.simulate(design, 3, hours=2000).pace(interval=0.95)
+    for column in ("days_p50", "days_p50_low"):
+        assert pace[column].dropna().tolist() == pace["level"][: pace[column].notna().sum()].tolist()
+    assert pace["days_p50"].tolist() == list(range(1, 61))
+
+
+@given(st.lists(st.integers(0, 99), min_size=1, max_size=6).filter(any), st.integers(1, 300))
+def test_a_population_is_split_to_the_last_player(shares, players):
+    design = make(players={f"p{i}": {"share": share} for i, share in enumerate(shares)})
+    wanted = sum(share > 0 for share in shares)
+    if players < wanted:
+        with pytest.raises(rm.RamulusError, match=f"at least {wanted}"):
+            rm.by_share(design, players)
+        return
+    counts = list(rm.by_share(design, players).values())
+    assert sum(counts) == players
+    assert [count > 0 for count in counts] == [share > 0 for share in shares]
+    if min(share for share in shares if share) * players >= sum(shares):
+        exact = [players * share / sum(shares) for share in shares]
+        assert all(abs(count - part) < 1 for count, part in zip(counts, exact, strict=True))
+
+
+@given(
+    st.lists(st.floats(0, 1e6) | st.just(float("nan")), min_size=1, max_size=300),
+    st.sampled_from([0.1, 0.5, 0.9]),
+    st.sampled_from([0.5, 0.95]),
+)
+def test_intervals_of_bins_hold_those_of_every_player(values, share, confidence):
+    column = np.array(values)[:, None]
+    binned = BinnedSample.empty(1)
+    binned.add(column)
+    (low,), (high,) = quantile_interval(WholeSample(column), share, len(values), confidence)
+    (wide_low,), (wide_high,) = quantile_interval(binned, share, len(values), confidence)
+    for whole, ends, sign in ((low, wide_low, 1), (high, wide_high, -1)):
+        assert np.isnan(whole) == np.isnan(ends)
+        assert np.isnan(whole) or (whole - ends) * sign >= -1e-9 * abs(whole)
+        assert np.isnan(whole) or abs(whole - ends) <= 0.0081 * abs(whole) + 0.001
+
+
+def test_intervals_cover_the_truth_as_often_as_they_say():
+    # Sixty samples of a coin that falls on one side three times in ten.
+    counts = np.random.default_rng(3).binomial(80, 0.3, 2000)
+    low, high = share_interval(counts, 80)
+    assert 0.95 <= ((low <= 0.3) & (high >= 0.3)).mean() <= 0.985
+    low, high = share_interval(np.array([0, 9]), 9)
+    assert low.tolist() == pytest.approx([0, 0.6637], abs=1e-4)
+    assert high.tolist() == pytest.approx([0.3363, 1], abs=1e-4)
+
+
+def test_every_number_of_the_pace_has_its_interval(result):
+    table = result.pace(interval=0.95)
+    numbers = ["reached", "hours_p10", "hours_p50", "hours_p90", "encounters_p50", "days_p50", "hours_in_level_p50"]
+    for name in numbers:
+        known = table[[name, f"{name}_low", f"{name}_high"]].dropna()
+        assert len(known) > 60, name
+        assert (known[f"{name}_low"] <= known[name] + 1e-12).all(), name
+        assert (known[name] <= known[f"{name}_high"] + 1e-12).all(), name
+    binned = rm.simulate(result.design, 500, hours=12, seed=21, keep_players=False).pace(interval=0.95)
+    whole = rm.simulate(result.design, 500, hours=12, seed=21).pace(interval=0.95)
+    assert (binned["hours_p50_low"] <= whole["hours_p50_low"] + 1e-12).sum() == binned["hours_p50_low"].notna().sum()
+
+
+# --- saved results ---------------------------------------------------------------------------------------------
+
+
+def test_a_saved_result_says_the_same_and_a_damaged_one_says_so(tmp_path):
+    file = tmp_path / "run.npz"
+    for keep in (True, False):
+        run = rm.simulate(rm.demo_design(), 20, hours=30, keep_players=keep)
+        run.save(file)
+        again = rm.SimulationResult.load(file)
+        for table in ("pace", "waste", "stuck", "time_in_level", "income"):
+            assert getattr(again, table)().equals(getattr(run, table)()), table
+    whole = file.read_bytes()
+    random = np.random.default_rng(0)
+    for _ in range(150):
+        data = bytearray(whole)
+        for _ in range(random.integers(1, 4)):
+            data[random.integers(len(data))] ^= 1 << random.integers(8)
+        file.write_bytes(bytes(data[: random.integers(len(data))] if random.random() < 0.3 else data))
+        try:
+            rm.SimulationResult.load(file).pace()  # A flipped bit may stand where nobody reads.
+        except rm.DataError as error:
+            assert str(file) in str(error)
+    with zipfile.ZipFile(tmp_path / "other.npz", "w") as archive:
+        archive.writestr("about.npy", whole[:100])
+    for damaged in (tmp_path / "other.npz", tmp_path, tmp_path / "none.npz"):
+        with pytest.raises(rm.DataError):
+            rm.SimulationResult.load(damaged)
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda arrays, about: arrays.pop("0.ended"),
+        lambda arrays, about: arrays.update({"0.0.seconds.values": arrays["0.0.seconds.values"][:, :-1]}),
+        lambda arrays, about: arrays.update({"0.ended": arrays["0.ended"] - 9}),
+        lambda arrays, about: arrays.update({"0.ended": arrays["0.ended"].astype(str)}),
+        lambda arrays, about: arrays.update({"0.totals.met": arrays["0.totals.won"][:, 0]}),
+        lambda arrays, about: about.update(hours="many"),
+        lambda arrays, about: about.update(seed=-1),
+        lambda arrays, about: about.update(players={"nobody": 20}),
+        lambda arrays, about: about.update(players={}),
+        lambda arrays, about: about.pop("design"),
+        lambda arrays, about: about.update(format=2),
+    ],
+)
+def test_a_saved_result_that_does_not_fit_is_refused(tmp_path, change):
+    file = tmp_path / "run.npz"
+    rm.simulate(rm.demo_design(), 20, hours=30).save(file)
+    with np.load(file) as held:
+        arrays = {name: held[name] for name in held.files}
+    about = json.loads(str(arrays.pop("about")))
+    change(arrays, about)
+    np.savez(file, about=np.array(json.dumps(about)), **arrays)
+    with pytest.raises(rm.DataError, match="run.npz: (not a saved simulation result|saved in format)"):
+        rm.SimulationResult.load(file)

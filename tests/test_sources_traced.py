@@ -45,6 +45,20 @@ def test_each_award_is_rounded_on_its_own():
     assert same["amount"].tolist() == amounts.tolist()
 
 
+def test_a_chain_says_how_its_rules_stack_and_what_lifts_it():
+    rules = [
+        {"name": "a", "factor": 2, "stack": "best"},
+        {"name": "b", "factor": 3, "stack": "best"},
+        {"name": "c", "factor": 1.5, "stack": "add"},
+        {"name": "d", "factor": 1.5, "stack": "add"},
+    ]
+    _, _, chains = traced(100, multipliers=rules)
+    assert str(chains[0]) == "base 100 × best of (a, b) 3 × sum of (c, d) 2 = 600"
+    _, amounts, chains = traced(3, multipliers=[{"name": "a", "factor": 0.5}], awards={"least_award": 5})
+    assert str(chains[0]) == "base 3 × a 0.5 = 1.5 rounded down = 1 lifted to least_award = 5"
+    assert set(amounts) == {5}
+
+
 def test_a_source_awards_only_while_it_is_open(cli, canopy):
     design = make({"values": [20, 30, 50, 70]}, 5, sources={"a": {"level": 1, "xp": 10, "seconds": 1, "to_level": 2}})
     table, chains = rm.trace_source(design, "a", 99)
@@ -55,6 +69,9 @@ def test_a_source_awards_only_while_it_is_open(cli, canopy):
     ran = cli("award", canopy, "--from", "aphid_cluster", "--times", 99, "--level", 12, "--xp", 1040)
     assert ran.status == 0
     assert "aphid_cluster closes at level 13" in ran.err
+    errand = cli("award", canopy, "--from", "seed_errand", "--times", 99, "--level", 5, "--format", "csv")
+    assert len(errand.out.splitlines()) == 1 + 6
+    assert "seed_errand has a limit of 6: 6 of 99 awards were made" in errand.err
     assert cli("award", canopy, "--from", "crown_rot", "--level", 3).status == 1
     other = cli("award", canopy, "--from", "shoot_graft", "--track", "grafting", "--level", 4)
     assert other.status == 2

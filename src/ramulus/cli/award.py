@@ -71,6 +71,8 @@ def award(
     """What each award does, one row each: level-ups, carry, waste, points and the bar's text."""
     design = closing.load(file)
     options.one_player(design, player)
+    if amounts_file is not None:
+        closing.spare(Path(amounts_file))
     printing = closing.printing("award")
     start: dict[str, Any] = {"level": level, "xp": start_xp}
     if source is not None:

@@ -104,7 +104,7 @@ class MeanPay:
         factor = product * (1.0 if failure_share is None else failure_share)
         least = float(self.design.awards.least_award) if failure_share is None else 0.0
         shift, low = _SHIFT[self.design.awards.rounding], law.low[:, None]
-        with np.errstate(divide="ignore", invalid="ignore"):
+        with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
             paying = np.ceil((least - shift) / factor)  # The first amount that is not lifted to the least award.
         first = np.clip(np.where(factor > 0, paying, np.inf), low, low + law.width)
         above = low + law.width - first

@@ -1,0 +1,198 @@
+"""What lies around the program: files that are somebody's work, pipes, terminals, disks, odd arguments."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import ramulus as rm
+from ramulus.design import demo_text
+
+RUN = [sys.executable, "-m", "ramulus"]
+
+
+# --- nobody's work is lost -------------------------------------------------------------------------------------
+
+
+def test_no_output_replaces_what_the_command_reads(cli, tmp_path):
+    design, costs = tmp_path / "d.json", tmp_path / "costs.csv"
+    costs.write_text("level,cost\n1,10\n2,20\n")
+    track = {"max_level": 3, "cost": {"file": "costs.csv"}}
+    design.write_text(json.dumps({"format": 1, "title": "t", "tracks": {"a": track}}))
+    awards = tmp_path / "awards.csv"
+    awards.write_text("40\n50\n")
+    (tmp_path / "link.csv").symlink_to(costs)
+    before = {path: path.read_bytes() for path in tmp_path.iterdir()}
+    for words in (
+        ["levels", design, "--output", design],
+        ["levels", design, "--output", costs],
+        ["levels", design, "--output", tmp_path / "link.csv"],
+        ["award", design, "--awards", awards, "--output", awards],
+        ["check", design, "--output", design],
+    ):
+        ran = cli(*words)
+        assert (ran.status, ran.out) == (2, ""), words
+        assert "is what the command reads" in " ".join(ran.err.split())
+    assert {path: path.read_bytes() for path in tmp_path.iterdir()} == before
+
+
+def test_a_table_or_schema_replaces_only_its_like(cli, canopy, tmp_path):
+    other = tmp_path / "other.json"
+    rm.demo_design().save(other)
+    before = other.read_bytes()
+    for words in (["levels", canopy, "-o", other], ["schema", "-o", other]):
+        ran = cli(*words)
+        assert ran.status == 1 and "other.json: is there already, and is not" in ran.err
+    assert other.read_bytes() == before
+    for words in (["levels", canopy, "-o", tmp_path / "new.json"], ["schema", "-o", tmp_path / "schema.json"]):
+        assert [cli(*words).status, cli(*words).status] == [0, 0]
+
+
+def test_the_demo_leaves_alone_what_was_edited(cli, tmp_path):
+    folder = tmp_path / "demo"
+    assert cli("demo", folder, "--players", 20).status == 0
+    assert cli("demo", folder, "--players", 20).status == 0
+    with (folder / "canopy.toml").open("a") as file:
+        file.write("# my note\n")
+    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    ran = cli("demo", folder, "--players", 20)
+    assert ran.status == 1 and "canopy.toml: is there already, and differs from the shipped one" in ran.err
+    assert {path.name: path.read_bytes() for path in folder.iterdir()} == before
+    mine = tmp_path / "mine"
+    mine.mkdir()
+    (mine / "levels.csv").write_text("my own\n")
+    ran = cli("demo", mine)
+    assert ran.status == 1 and "levels.csv: is there already, and no demo made it" in ran.err
+    assert [path.name for path in mine.iterdir()] == ["levels.csv"]
+
+
+def test_a_stopped_run_leaves_the_whole_one_and_marks_its_own(cli, canopy, tmp_path, monkeypatch):
+    from ramulus.analysis import simulate as running
+
+    whole = tmp_path / "pace.json"
+    assert cli("simulate", canopy, "--players", 20, "--output", whole).status == 0
+    before, real = whole.read_bytes(), running.simulate
+
+    def stopped(design, players, hours, seed, progress=None):
+        result = real(design, 50, hours, seed)
+        raise running.SimulationStopped(result, 150, 6000)
+
+    monkeypatch.setattr(running, "simulate", stopped)
+    ran = cli("simulate", canopy, "--output", whole)
+    assert ran.status == 130
+    assert "stopped after 150 of 6,000 players" in ran.err and "pace.partial.json" in ran.err
+    assert whole.read_bytes() == before
+    assert json.loads((tmp_path / "pace.partial.json").read_text())["stopped"] == "stopped after 150 of 6,000 players"
+    assert json.loads(cli("simulate", canopy, "--format", "json").out)["stopped"].startswith("stopped after 150")
+
+
+# --- terminals, pipes and disks --------------------------------------------------------------------------------
+
+
+def shell(*words: object, **env: str) -> subprocess.CompletedProcess[bytes]:
+    return subprocess.run([*RUN, *map(str, words)], capture_output=True, env={**os.environ, **env}, timeout=120)
+
+
+@pytest.mark.parametrize("encoding", ["ascii", "latin-1", "cp1252", "utf-8"])
+def test_any_terminal_shows_a_table(canopy, encoding):
+    for words in (
+        ["award", canopy, "40", "50"],
+        ["check", canopy],
+        ["explain", canopy, "encounter.success", "--level", "3"],
+    ):
+        ran = shell(*words, PYTHONIOENCODING=encoding)
+        assert (ran.returncode, ran.stderr) in ((0, b""), (2, ran.stderr)), ran.stderr
+        assert b"Traceback" not in ran.stderr
+        ran.stdout.decode(encoding)
+    assert ("Level 2 · 30 / 84" if encoding != "ascii" else "Level 2 | 30 / 84") in shell(
+        "award", canopy, "40", "50", PYTHONIOENCODING=encoding
+    ).stdout.decode(encoding)
+
+
+@pytest.mark.skipif(not Path("/dev/full").exists(), reason="the system has no full disk to offer")
+@pytest.mark.parametrize(
+    "words", [["levels", "FILE"], ["levels", "FILE", "--format", "json"], ["check", "FILE"], ["schema"]]
+)
+def test_a_full_disk_is_one_clear_error(canopy, words):
+    with open("/dev/full", "wb") as full:
+        ran = subprocess.run(
+            [*RUN, *(str(canopy) if word == "FILE" else word for word in words)], stdout=full, stderr=subprocess.PIPE
+        )
+    assert ran.returncode == 1
+    assert ran.stderr.decode().splitlines() == ["error: the output cannot be written (No space left on device)"]
+
+
+@pytest.mark.skipif(sys.platform == "win32", reason="pipes end otherwise there")
+def test_a_reader_that_has_enough_ends_the_command_without_a_word(canopy):
+    ran = subprocess.run(
+        ["bash", "-c", f"{sys.executable} -m ramulus levels {canopy} --format csv | head -1; echo ${{PIPESTATUS[0]}}"],
+        capture_output=True, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"},
+    )  # fmt: skip
+    assert ran.stderr == ""
+    assert ran.stdout.splitlines()[0].startswith("level,cost")
+    assert ran.stdout.splitlines()[1] in ("0", "141")
+
+
+def test_nowhere_to_keep_what_was_compiled_is_no_obstacle(monkeypatch):
+    from ramulus.simulation import compiled
+
+    real = compiled.njit
+
+    def without_disk(**options):
+        if options.pop("cache", False):
+            raise RuntimeError("cannot cache function: no locator available")
+        return real(**options)
+
+    monkeypatch.setattr(compiled, "njit", without_disk)
+    assert compiled.kernel(lambda x: x + 1)(4) == 5
+
+
+def test_no_time_and_no_levels_to_draw_are_said(cli, tmp_path):
+    file = tmp_path / "d.toml"
+    text = 'format = 1\ntitle = "t"\n[tracks.a]\nmax_level = 5\ncost.formula = "100 * level"\n'
+    file.write_text(text + "[sources.s]\nlevel = 1\nxp = 5\nseconds = 0\n")
+    for kind in ("income", "effort"):
+        ran = cli("plot", file, kind, "-o", tmp_path / "x.png")
+        assert ran.status == 1 and ran.err.startswith("error: ") and not (tmp_path / "x.png").exists()
+    file.write_text(text.replace("5", "1000001"))
+    shown = cli("levels", file)
+    assert "999,001 more rows with --format csv or --output FILE" in shown.out
+    assert len(shown.out.splitlines()) < 1_020
+
+
+# --- whatever is typed -----------------------------------------------------------------------------------------
+
+WORDS = st.one_of(
+    st.sampled_from(
+        ["levels", "check", "award", "simulate", "explain", "gain", "effort", "party", "plot", "schema", "costs", "income", "pace", "--set", "--level", "--from", "--to", "--xp", "--times", "--also", "carry=0", "--track", "warden", "--player", "steady", "--source", "bark_borer", "--format", "json", "csv", "--during", "constants.steepness=1e9", "tracks.warden.max_level=3", "sources=5", "tracks.warden.cost.values[3]=1", "title.x=1", "-1", "0", "1e999", "999999999999999999999", "nan", "7", "--quiet", "--seed", "--players", "--hours", "2", "--awards", "-", "--output", "x.doc", "--interval", "--every", "--help"]
+    ),
+    st.text(max_size=6).filter(lambda word: "\0" not in word),
+)  # fmt: skip
+
+
+@settings(
+    max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
+)
+@given(
+    st.sampled_from(["levels", "check", "award", "explain", "gain", "effort", "plot", "simulate"]),
+    st.lists(WORDS, max_size=5),
+)
+def test_whatever_is_typed_is_a_result_or_one_clear_error(cli, tmp_path, monkeypatch, command, words):
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(sys, "stdin", io.StringIO())
+    Path("canopy.toml").write_text(demo_text())
+    # Few short-lived players, so that what is judged is the arguments and not the wait.
+    few = ["--players", "3", "--hours", "1"] if command == "simulate" else []
+    ran = cli(command, "canopy.toml", *few, *words)
+    assert ran.status in (0, 1, 2), ran.err
+    assert "Traceback" not in ran.err
+    assert ran.status == 0 or ran.err.strip() or "error" in ran.out
+    assert Path("canopy.toml").read_text() == demo_text()
