@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import _thread
 import json
+import signal
 import subprocess
 import sys
 import threading
@@ -198,6 +199,8 @@ def test_ctrl_c_stops_says_how_far_it_got_and_leaves_nothing_half_written(cli, c
     # Nobody ever levels, so that these players alone would take the better part of an hour.
     endless = ["--set", "sources.aphid_cluster.xp=0", "--set", "constants.first_cost=1e9", "--hours", "100000"]
     assert cli("simulate", canopy, "--players", 1, "--hours", 1).status == 0
+    # A test run in the background would ignore the interrupt otherwise.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     real = running.play
 
     def watched(*given):

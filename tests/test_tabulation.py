@@ -44,7 +44,8 @@ def test_each_table_is_made_once_whoever_asks(monkeypatch):
     assert {key: count for key, count in alone.items() if count > 1 and key[0] != "stat_curves"} == {}
     assert sum(count for key, count in made.items() if key[0] == "stat_curves") == 1 + len(design.players)
     assert sum(count for key, count in made.items() if key[0] == "law_of") == len(design.sources)
-    assert sum(count for key, count in made.items() if key[0] == "timeline") == len(design.players)
+    # One for as long as is played, one for the days that rules reach.
+    assert sum(count for key, count in made.items() if key[0] == "timeline") == 2 * len(design.players)
     assert tabulated(design) is tabulated(design)
     assert tabulated(design.with_values({"constants.steepness": 1.5})) is not tabulated(design)
 

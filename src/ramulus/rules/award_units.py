@@ -18,20 +18,21 @@ if TYPE_CHECKING:
 Ints = NDArray[np.int64]
 
 
-def fixed_units(tabulation: Tabulation, factor: Array) -> Ints:
+def fixed_units(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) -> Ints:
     """Return what failures and successes award where XP is fixed, in units; 0 where it is drawn.
 
     Args:
         tabulation: the design's.
         factor: the product of multipliers, shape (L, C).
+        met: where an award may be made, broadcasting to (L, C); elsewhere there is none.
     """
     design, columns = tabulation.design, tabulation.columns
     fixed = np.array([law.width == 1 for law in tabulation.laws])[columns.source_of]
     base = columns.spread([law.low for law in tabulation.laws])
     known = np.where(fixed & np.isfinite(base), base, 0.0)
     failure_share = float(design.encounters.failure.xp_share)
-    both = [paid(design.awards, known, factor, failure_share), paid(design.awards, known, factor)]
-    return np.where(fixed, to_units(np.stack(both), tabulation.main.scale), 0)
+    both = np.stack([paid(design.awards, known, factor, failure_share), paid(design.awards, known, factor)])
+    return to_units(np.where(fixed & met, both, 0.0), tabulation.main.scale)
 
 
 def refuse_large(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) -> None:
@@ -47,7 +48,7 @@ def refuse_large(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) 
     """
     columns, scale = tabulation.columns, tabulation.main.scale
     highest = columns.spread([law.highest for law in tabulation.laws])
-    award = np.where(met, highest * factor, 0.0)
+    award = np.where(met, paid(tabulation.design.awards, highest, factor), 0.0)
     if np.nanmax(award) * scale > MOST_UNITS:
         level, column = (int(i) for i in np.unravel_index(int(np.nanargmax(award)), award.shape))
         found = f"an award of {award[level, column]:.6g} XP at level {columns.levels[level]:g}"

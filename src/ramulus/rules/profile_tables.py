@@ -54,7 +54,7 @@ class Awarding:
 
     def _fixed_units(self, on: Rules) -> Ints:
         refuse_large(self._tabulation, self.product(on), self.met)
-        return fixed_units(self._tabulation, self.product(on))
+        return fixed_units(self._tabulation, self.product(on), self.met)
 
     def _units_of_skill(self, on: Rules) -> Ints:
         share = float(self._tabulation.design.encounters.failure.xp_share)
