@@ -306,6 +306,13 @@ def test_what_nobody_meets_is_judged_nowhere():
         make(sources={"a": source}, encounter={"seconds": "barck * 2"})
 
 
+def test_a_variation_too_small_to_be_one_is_refused():
+    for variation in (1e-300, 0.0009):
+        with pytest.raises(rm.DesignError, match=r"encounter.variation: .* varies nothing; allowed: 0 for exact times"):
+            make(encounter={"variation": variation})
+    assert make(encounter={"variation": 0.001}).encounters.variation == 0.001
+
+
 def test_more_ranks_than_anybody_counts_are_an_error():
     design = make(
         stats={"s": {"base": 1}},

@@ -335,6 +335,23 @@ def test_a_save_of_another_design_or_a_damaged_one_says_so():
         rm.Ledger.from_dict(make(COSTS), {})
 
 
+JUNK = st.sampled_from([None, -1, 0, 1e300, math.nan, math.inf, "x", [], {}, 10**5000, True, 3.7, 2**70, 3])
+
+
+@given(st.dictionaries(st.sampled_from(sorted(rm.Ledger(make(COSTS)).to_dict())), JUNK, min_size=1, max_size=3))
+def test_whatever_stands_in_a_save_is_a_ledger_or_a_clear_error(changes):
+    ledger = rm.Ledger(make(COSTS))
+    ledger.award(30)
+    try:
+        again = rm.Ledger.from_dict(make(COSTS), {**ledger.to_dict(), **changes})
+    except rm.SavedLedgerError as error:
+        assert len(str(error)) < 400
+        return
+    # What is taken is a state that awards can lead to.
+    assert again.level == again.max_level or again.xp < again.cost
+    assert again.award(5).earned == again.earned
+
+
 def test_no_award_can_climb_for_ever():
     for cost in ({"formula": "0 * level"}, {"formula": "1e-9", "rounding": "none"}, {"values": [0, 0, 0, 0, 0]}):
         try:

@@ -202,6 +202,8 @@ def test_the_horizon_never_makes_a_level_look_short():
     # A tenth of the players at most is missing from a level that is shown: its median is off by little.
     assert (cut[known] <= whole[known] * 1.001).all()
     assert (cut[known] >= whole[known] * 0.9).all()
+    assert short.cut_off_from() == {"newcomer": int((ended > 0.1 * 3000).argmax()) + 1}
+    assert long.cut_off_from() == {}
     hidden = ended > 0.1 * 3000
     assert not known[hidden[: len(known)]].any()
     for q in (10, 50, 90):

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pandas as pd
 
-from ramulus.analysis.pace import HOUR, QUANTILES, InLevel, pace_columns, pace_intervals
+from ramulus.analysis.pace import HOUR, MOST_CUT_OFF, QUANTILES, InLevel, pace_columns, pace_intervals
 from ramulus.analysis.population import mixed_quantile, shares_of
 from ramulus.analysis.result_file import read_result, write_result
 from ramulus.design.model import lookup
@@ -177,6 +177,19 @@ class SimulationResult:
             front = {"player": profile.profile, "level": self._levels(track), "players": there}
             tables.append(pd.DataFrame({**front, **hours}))
         return pd.concat(tables, ignore_index=True)
+
+    def cut_off_from(self, track: str | None = None) -> dict[str, int]:
+        """Return the first level, by profile, within which hours are not known because the run ended too soon.
+
+        Profiles that have no such level below the cap are left out.
+        """
+        name, levels = track or self.design.main_track_name, self._levels(track)
+        found = {}
+        for profile, _ in self._by_profile(track):
+            cut = np.nonzero(profile.cut_off[name][:-1] > MOST_CUT_OFF * profile.players)[0]
+            if len(cut):
+                found[profile.profile] = int(levels[cut[0]])
+        return found
 
     def arrivals(self, player: str | None = None, track: str | None = None) -> Array:
         """Return the played hours at which each player first reached each level, shape (players, levels).

@@ -98,7 +98,7 @@ def title_of(result: SimulationResult) -> str:
 
 def summary(result: SimulationResult) -> str:
     """Return what a designer asks next: who got stuck where, what was wasted, what they lived on."""
-    lines = ["", *_endings(result.stuck()), *_waste(result), *_income(result)]
+    lines = ["", *_endings(result.stuck()), *_left_empty(result), *_waste(result), *_income(result)]
     if not result.keeps_players:
         lines.append("Quantiles are within 0.4 %: the run is too large to keep every player.")
     return "\n".join(lines)
@@ -113,6 +113,17 @@ def _endings(stuck: pd.DataFrame) -> list[str]:
         where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
         lines.append(f"{player}: {rows['share'].sum():.1%} {_ENDED[reason]}, {where}.")
     return lines
+
+
+def _left_empty(result: SimulationResult) -> list[str]:
+    """Return from which level on the hours within a level are not known, and what would show them."""
+    found = [f"{player} from level {first}" for player, first in result.cut_off_from().items()]
+    if not found:
+        return []
+    return [
+        "Hours to the next level are empty where more than a tenth of the players ran out of time before they had left "
+        f"it ({', '.join(found)}); more than --hours {result.hours:g} shows more."
+    ]
 
 
 def _waste(result: SimulationResult) -> list[str]:

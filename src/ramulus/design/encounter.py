@@ -4,9 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
-from ramulus.design.base import FormulaName, Model, NotNegative, NumberOrFormula, Rounding, Share, XpAmount
+from ramulus.design.base import FormulaName, Model, NotNegative, NumberOrFormula, Rounding, Share, XpAmount, _mistake
+
+LEAST_VARIATION = 0.001
+
+
+def _not_tiny(variation: float) -> float:
+    """Refuse a variation that nobody could tell from none and that no gamma table holds."""
+    if 0 < variation < LEAST_VARIATION:
+        raise _mistake(f"{variation!r} varies nothing", f"0 for exact times, or {LEAST_VARIATION} … 20")
+    return variation
 
 
 class Failure(Model):
@@ -29,8 +38,8 @@ class Encounter(Model):
     """The chance of success, 0 … 1."""
     weight: NumberOrFormula = 1
     """How often a source is met, against the others; multiplies the source's own weight."""
-    variation: Annotated[NotNegative, Field(le=20)] = 0
-    """The coefficient of variation of the time of one encounter (gamma distributed; 0 = exact)."""
+    variation: Annotated[NotNegative, Field(le=20), AfterValidator(_not_tiny)] = 0
+    """The coefficient of variation of the time of one encounter (gamma distributed, 0.001 … 20; 0 = exact)."""
     failure: Failure = Failure()
     """What a failure costs and still pays."""
     show: dict[FormulaName, NumberOrFormula] = {}

@@ -272,7 +272,7 @@ class Ledger:
         Raises:
             SavedLedgerError: the state was saved under other rules or costs, or is damaged.
         """
-        if not isinstance(data, Mapping) or data.get("track") not in design.tracks:
+        if not isinstance(data, Mapping) or data.get("track") not in list(design.tracks):
             raise SavedLedgerError("a damaged saved ledger, or one of a track that the design does not have")
         ledger = cls(design, data["track"])
         restore(ledger, data)

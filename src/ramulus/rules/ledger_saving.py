@@ -8,7 +8,7 @@ import operator
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from ramulus.errors import AwardError, SavedLedgerError, UnknownNameError
+from ramulus.errors import AwardError, SavedLedgerError, UnknownNameError, shortly
 from ramulus.rules.overflow import can_hold
 from ramulus.rules.xp_units import MOST_BOOKED, as_units
 
@@ -45,11 +45,11 @@ def restore(ledger: Ledger, data: Mapping[str, Any]) -> None:
     """
     try:
         if data["format"] != FORMAT:
-            raise SavedLedgerError(f"saved in format {data['format']!r}; this is format {FORMAT}")
+            raise SavedLedgerError(f"saved in format {shortly(data['format'])}; this is format {FORMAT}")
         if data["rules"] != ledger.fingerprint:
             raise SavedLedgerError(
                 f"saved under another design: the costs or rules of track {ledger.track!r} differ "
-                f"(rules {data['rules']}, now {ledger.fingerprint})"
+                f"(rules {shortly(data['rules'])}, now {ledger.fingerprint})"
             )
         _read(ledger.account, data, ledger.tables)
     except (KeyError, TypeError, AttributeError, UnknownNameError, AwardError) as error:

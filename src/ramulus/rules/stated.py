@@ -31,7 +31,6 @@ from ramulus.rules.evaluating import evaluate_at, fault
 from ramulus.rules.level_from_xp import least_xp, working_of_least_xp
 from ramulus.rules.working import Working, of_formula, of_number
 
-
 LONGEST_NAME = 1_000
 
 
