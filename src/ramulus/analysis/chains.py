@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ramulus.analysis.gain import rules_on
 from ramulus.formula import Step, number_text
 from ramulus.rules.pay import paid_xp
-from ramulus.rules.rounding import ROUNDING_CODES, rounding_steps
+from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_units import plain_number
 
@@ -26,7 +26,7 @@ class AwardChain:
         source: the source's name.
         base: XP drawn.
         links: words and factor of each link of the product that is not 1, in file order.
-        rounding: how the award became whole.
+        rounder: how the award became whole.
         least_award: the least that a success awards.
         award: XP awarded.
     """
@@ -34,7 +34,7 @@ class AwardChain:
     source: str
     base: float
     links: tuple[tuple[str, float], ...]
-    rounding: str
+    rounder: Rounder
     least_award: float
     award: float
 
@@ -52,7 +52,7 @@ class AwardChain:
         exact = self.base * self.product
         chain = " * ".join(number_text(factor) for _, factor in self.links)
         put_in = f"{number_text(self.base)} * ({chain})" if chain else number_text(self.base)
-        steps = [Step("XP times multipliers", put_in, exact), *rounding_steps("award", exact, self.rounding)]
+        steps = [Step("XP times multipliers", put_in, exact), *self.rounder.steps("award", exact)]
         if self.award != steps[-1].value:
             put_in = f"max({number_text(steps[-1].value)}, {number_text(self.least_award)})"
             steps.append(Step("least_award", put_in, self.award, "lifted to the least award"))
@@ -63,7 +63,7 @@ class AwardChain:
         text = f"base {plain_number(self.base):,}{links}"
         exact, *rest = self.steps
         if rest and rest[0].value != exact.value and rest[0].expression == "award":
-            text += f" = {exact.value:.10g} rounded {self.rounding}"
+            text += f" = {exact.value:.10g} {self.rounder.briefly}"
         if rest and rest[-1].expression == "least_award":
             text += f" = {plain_number(rest[-2].value if len(rest) > 1 else exact.value):,.10g} lifted to least_award"
         return f"{text} = {plain_number(self.award):,}"
@@ -91,9 +91,10 @@ class AwardChains:
         index = columns.sources.index(source)
         found = self._profile.alone.chain(self._on, self._row(level), int(columns.at_skill(skill_level)[index]))
         links = tuple((self._words(link), float(link.factor)) for link in found if float(link.factor) != 1)
-        chain = AwardChain(source, base, links, awards.rounding, float(awards.least_award), 0.0)
-        award = paid_xp(base, chain.product, True, 0.0, ROUNDING_CODES[awards.rounding], float(awards.least_award))
-        return AwardChain(source, base, links, awards.rounding, float(awards.least_award), award)
+        rounder, least = Rounder.of(awards), float(awards.least_award)
+        chain = AwardChain(source, base, links, rounder, least, 0.0)
+        award = paid_xp(base, chain.product, True, 0.0, ROUNDING_CODES[rounder.kind], rounder.to, least)
+        return AwardChain(source, base, links, rounder, least, award)
 
     def _words(self, link: Link) -> str:
         names = [self._design.multipliers[index].name for index in link.rules]

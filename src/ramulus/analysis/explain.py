@@ -59,7 +59,7 @@ class Explanation:
 
     def __str__(self) -> str:
         where = ", ".join(f"{name} = {number_text(value)}" for name, value in self.names.items())
-        lines = [f"{self.place}", f"  {self.formula}", f"  where {where}" if where else "", ""]
+        lines = [f"{self.place}", f"  {self.formula}", *([f"  where {where}"] if where else []), ""]
         for step in self.steps:
             lines += [f"  {step.expression}", f"      {_line(step)}"]
         return "\n".join([*lines, "", f"  {number_text(self.value)}{self.unit}"])
@@ -105,7 +105,7 @@ def explain(
     if (found := re.fullmatch(_COST_PLACE, place)) and found[1] in design.tracks:
         return _explain_cost(design, found[1], level)
     if (found := re.fullmatch(r"stats\.(\w+)(?:\.\w+)?", place)) and found[1] in design.stats:
-        return _explain_stat(design, found[1], place, level, player)
+        return _explain_stat(design, found[1], level, player)
     return _explain_formula(design, place, level, player, source, skill_level)
 
 
@@ -124,10 +124,11 @@ def _explain_cost(design: Design, track: str, level: int) -> Explanation:
     return _explained(place, working, float(part.settled[level - part.low]))
 
 
-def _explain_stat(design: Design, name: str, place: str, level: int, player: str | None) -> Explanation:
+def _explain_stat(design: Design, name: str, level: int, player: str | None) -> Explanation:
     curve = tabulated(design).stats(player)[name]
     track = design.track(stat_track(design, design.stats[name]))
     _check_level(level, track.start_level, track.max_level, "stats")
+    place = f"stats.{name}.{design.stats[name].way or 'base'}"
     return _explained(place, curve.working(level), float(curve.values[level - track.start_level]))
 
 

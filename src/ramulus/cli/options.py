@@ -38,11 +38,11 @@ Seed = Annotated[int, typer.Option("--seed", min=0, help="The seed of every rand
 
 def load(file: Path, changes: list[str] | None = None) -> Design:
     """Return the design of a file with the values of `--set` put in."""
-    from ramulus.design import load_design
+    from ramulus.design import full_place, load_design
 
     values = dict(_split(change) for change in changes or [])
     design = load_design(file)
-    return design.with_values(values) if values else design
+    return design.with_values({full_place(design, name): value for name, value in values.items()}) if values else design
 
 
 def _split(change: str) -> tuple[str, Any]:

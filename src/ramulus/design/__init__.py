@@ -2,7 +2,7 @@
 
 from ramulus.design.design import Design
 from ramulus.design.loading import demo_design, demo_text, load_design, shipped_variants, starter_text
-from ramulus.design.places import value_at
+from ramulus.design.places import full_place, value_at
 from ramulus.design.saving import write_whole
 from ramulus.design.schema import design_schema
 
@@ -11,6 +11,7 @@ __all__ = [
     "demo_design",
     "demo_text",
     "design_schema",
+    "full_place",
     "load_design",
     "shipped_variants",
     "starter_text",

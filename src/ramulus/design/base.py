@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import inspect
+import keyword
 import math
 import textwrap
 from collections.abc import Mapping
@@ -23,7 +24,7 @@ from pydantic import (
 from pydantic_core import PydanticCustomError
 
 from ramulus.errors import FormulaError, shortly
-from ramulus.formula.functions import BUILT_IN_NAMES
+from ramulus.formula.functions import BUILT_IN_NAMES, FUNCTIONS
 from ramulus.formula.parser import parse
 
 MOST_XP = 2**53
@@ -129,7 +130,9 @@ def _plain_name(value: Any) -> str:
 def _formula_name(value: Any) -> str:
     name = _plain_name(value)
     if name in BUILT_IN_NAMES:
-        raise _mistake(f"the name {name!r} would hide a built-in name", "any other name", "hidden-name")
+        hidden = f"the function {name}()" if name in (*FUNCTIONS, "sum", "range") else f"what Ramulus calls {name!r}"
+        hidden = f"the word {name!r} of formulas" if keyword.iskeyword(name) else hidden
+        raise _mistake(f"the name {name!r} would hide {hidden}", "any other name", "hidden-name")
     return name
 
 
@@ -154,6 +157,8 @@ FormulaName = Annotated[str, PlainValidator(_formula_name), WithJsonSchema({"typ
 """The name of a number that formulas can use."""
 Level = Annotated[int, Field(ge=0, le=10_000_000)]
 Rounding = Literal["down", "nearest", "up", "none"]
+Beyond = Literal["error", "hold"]
+RoundingTo = Annotated[int, Field(ge=1, le=MOST_COUNT)] | None
 Between = Literal["straight", "smooth", "geometric", "step"]
 Gives = Literal["cost", "total"]
 Point = Annotated[list[Number], Field(min_length=2, max_length=2)]
@@ -165,6 +170,13 @@ def ordered(model: Model, low_key: str, high_key: str, words: str, code: str = "
     low, high = getattr(model, low_key), getattr(model, high_key)
     if low is not None and high is not None and low > high:
         raise _mistake(f"{low_key} {low} {words} {high_key} {high}", f"{low_key} ≤ {high_key}", code)
+
+
+def rounded_to(rounding: str, to: int | None) -> None:
+    """Refuse a multiple to round to where nothing is rounded."""
+    if to is not None and rounding == "none":
+        allowed = 'together with rounding = "down", "nearest" or "up"'
+        raise _mistake("rounding_to without rounding", allowed, "incomplete-pair")
 
 
 class OneOf:

@@ -6,12 +6,13 @@ A new way is a class here, what it computes in `rules/stated.py`, and a row in t
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar
 
 from pydantic import Field, PlainSerializer, PlainValidator
 
 from ramulus.design.base import (
     Between,
+    Beyond,
     FormulaText,
     Gives,
     Level,
@@ -20,12 +21,12 @@ from ramulus.design.base import (
     OneOf,
     Points,
     Rounding,
+    RoundingTo,
     _mistake,
     ordered,
+    rounded_to,
 )
 from ramulus.errors import nearest_name
-
-Beyond = Literal["error", "hold"]
 
 
 class CostWay(Model):
@@ -178,6 +179,8 @@ class Cost(CostWay):
     """The highest cost of a level."""
     rounding: Rounding = "down"
     """How costs (or totals, where those are stated) become whole."""
+    rounding_to: RoundingTo = None
+    """A multiple of what it becomes, such as 10 (default: whole numbers)."""
 
     @classmethod
     def __pydantic_init_subclass__(cls, **_: Any) -> None:
@@ -186,6 +189,7 @@ class Cost(CostWay):
     def model_post_init(self, _: Any) -> None:
         """Refuse limits that leave nothing between them."""
         ordered(self, "at_least", "at_most", "is above")
+        rounded_to(self.rounding, self.rounding_to)
 
 
 class FormulaCost(FormulaWay, Cost):

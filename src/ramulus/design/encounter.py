@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Self
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
-from ramulus.design.base import FormulaName, Model, NotNegative, NumberOrFormula, Rounding, Share, XpAmount, _mistake
+from ramulus.design.base import (
+    FormulaName,
+    Model,
+    NotNegative,
+    NumberOrFormula,
+    Rounding,
+    RoundingTo,
+    Share,
+    XpAmount,
+    _mistake,
+    rounded_to,
+)
 
 LEAST_VARIATION = 0.001
 
@@ -51,5 +62,12 @@ class Awards(Model):
 
     rounding: Rounding = "down"
     """How an award becomes whole after its multipliers."""
+    rounding_to: RoundingTo = None
+    """A multiple of what it becomes, such as 10 (default: whole numbers)."""
     least_award: XpAmount = 0
     """The least a success awards."""
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        rounded_to(self.rounding, self.rounding_to)
+        return self

@@ -113,6 +113,26 @@ def lookup(kind: str, known: Mapping[str, _T], name: str) -> _T:
     return known[name]
 
 
+SMALLEST_KEYS = {
+    "format": "format = 1",
+    "title": 'title = "Canopy Wardens"',
+    "tracks": '[tracks.warden] with max_level = 40 and cost.formula = "100 * level"',
+    "max_level": "max_level = 40",
+    "cost": 'cost.formula = "100 * level"',
+    "next": 'next = "previous * 1.1"',
+    "from_level": "from_level = 10",
+    "stat": 'stat = "shear"',
+    "level": "level = 1",
+    "xp": "xp = 10",
+    "low": "low = 9",
+    "high": "high = 13",
+    "name": 'name = "outgrown"',
+    "player": 'player = "steady"',
+    "members": '[party.members.wren] with player = "steady"',
+    "hours": "hours = 2.5",
+}
+"""The smallest form of each key that may be required."""
+
 _SMALLEST = {
     "players": "[players.steady]\nhours_per_day = 1.5",
     "sources": "[sources.bark_borer]\nlevel = 1\nxp = 12\nseconds = 30",

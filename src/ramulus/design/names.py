@@ -213,7 +213,10 @@ def _clashes(design: DesignModel) -> Iterator[tuple[Problem, str]]:
     own += [(f"sources.{key}.{name}", name) for key, source in design.sources.items() for name in source.numbers]
     for place, name in own:
         if name in taken:
-            yield Problem(place, f"{name!r} is also {taken[name]}", "another name", code="name-clash"), name
+            whose = "a player's trait" if place.startswith("players.") else "a source's own number"
+            allowed = f"another name for one of them, such as {place.split('.')[1]}_{name}"
+            found = f"{name!r} is {whose} here and {taken[name]} elsewhere: a formula could not tell them apart"
+            yield Problem(place, found, allowed, code="name-clash"), name
 
 
 # What the columns of a table are called, which a column of the author's must not hide.

@@ -4,13 +4,49 @@ from __future__ import annotations
 
 import copy
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ramulus.design.model import DesignModel
-from ramulus.errors import UnknownNameError, shortly
+from ramulus.errors import UnknownNameError, nearest_name, shortly
 
 _PART = re.compile(r"\[(\d+)\]|([^.\[\]]+)")
+
+
+def full_place(design: DesignModel, name: str) -> str:
+    """Return the place that a bare name stands for: a constant, else the only place that ends in it.
+
+    A name with a dot, or that is at the top of the file, is a place already.
+
+    Raises:
+        UnknownNameError: it ends several places, or none.
+    """
+    complete = design.model_dump(mode="json")
+    if name in complete or len(split_place(name)) != 1 or not name.isidentifier():
+        return name
+    if name in design.constants:
+        return f"constants.{name}"
+    found = [place for place in _places(complete) if split_place(place)[-1] == name]
+    if len(found) == 1:
+        return found[0]
+    if found:
+        raise UnknownNameError("single place", name, found)
+    near = nearest_name(name, design.constants)
+    listed = ", ".join(f"constants.{constant}" for constant in design.constants) or "none"
+    hint = f"; did you mean {near!r}?" if near else ""
+    raise UnknownNameError("place", name, [], f"nothing ends in it; the constants are {listed}{hint}")
+
+
+def _places(value: Any, before: str = "") -> Iterator[str]:
+    """Yield every place below a value, defaults included."""
+    if isinstance(value, dict):
+        for key, part in value.items():
+            yield (place := f"{before}.{key}" if before else str(key))
+            yield from _places(part, place)
+    elif isinstance(value, list):
+        for index, part in enumerate(value):
+            if isinstance(part, dict):
+                yield from _places(part, f"{before}.{part['name']}" if "name" in part else f"{before}[{index}]")
 
 
 def split_place(place: str) -> list[str]:

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
 
 from ramulus.design.cost_ways import Cost, Segment, way_of_cost, way_of_segment
-from ramulus.design.model import DesignModel
+from ramulus.design.model import SMALLEST_KEYS, DesignModel
 from ramulus.design.names import name_problems
 from ramulus.design.xp import XpKind, kind_of_xp
 from ramulus.errors import DesignError, Problem, nearest_name, shortly
@@ -84,7 +84,10 @@ def _problem(detail: ErrorDetails, data: dict[str, Any]) -> Problem:
     if kind == "extra_forbidden":
         return _unknown_key(location, data)
     if kind == "missing":
-        return Problem(place, "missing", "this key is required", code="missing-key")
+        example = SMALLEST_KEYS.get(str(location[-1]))
+        return Problem(
+            place, "missing", f"this key is required{f', such as {example}' if example else ''}", code="missing-key"
+        )
     if kind == "literal_error":
         allowed = str(context["expected"])
         choices = [choice.strip("'\" ") for choice in allowed.replace(" or ", ",").split(",")]

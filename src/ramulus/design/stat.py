@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from ramulus.design.base import (
     MOST_COUNT,
     Between,
+    Beyond,
     FormulaText,
     Model,
     Number,
@@ -16,7 +17,9 @@ from ramulus.design.base import (
     Points,
     Positive,
     Rounding,
+    RoundingTo,
     _mistake,
+    rounded_to,
 )
 
 GROWTHS = ("per_level", "growth", "formula", "values", "points")
@@ -41,6 +44,8 @@ class Stat(Model):
     """A few [level, value] pairs."""
     between: Between = "straight"
     """How to go from point to point."""
+    beyond: Beyond = "error"
+    """What holds past the last value or outside the points: nothing (an error), or the nearest value ("hold")."""
     of: Annotated[str, Field(pattern="^base$")] | None = None
     """"base" where the points multiply the base."""
     at_least: Number | None = None
@@ -49,6 +54,8 @@ class Stat(Model):
     """The highest value."""
     rounding: Rounding = "none"
     """How the value becomes whole."""
+    rounding_to: RoundingTo = None
+    """A multiple of what it becomes, such as 10 (default: whole numbers)."""
     refill_on_level_up: bool = False
     """Whether it is a pool (such as health) that a level-up fills."""
 
@@ -65,6 +72,9 @@ class Stat(Model):
             raise _mistake(" and ".join(given) + " together" if given else "no value is stated", allowed, "stat-way")
         if self.base is None and (self.way in ("per_level", "growth") or self.of == "base"):
             raise _mistake(f"{self.way!r} without 'base'", "'base': the value at the start level", "stat-way")
+        rounded_to(self.rounding, self.rounding_to)
+        if self.beyond != "error" and self.way not in ("values", "points"):
+            raise _mistake("'beyond' without 'values' or 'points'", "only together with one of them", "stat-way")
         if self.of is not None and self.points is None:
             raise _mistake("'of' without 'points'", "only together with 'points'", "stat-way")
         return self

@@ -10,6 +10,7 @@ from typing import cast
 
 from ramulus.errors import FormulaError, nearest_name
 from ramulus.formula.functions import FUNCTIONS, RANGE_FUNCTIONS
+from ramulus.formula.habits import meant
 
 MAX_CHARACTERS = 2_000
 MAX_DEPTH = 40
@@ -56,12 +57,29 @@ def parse(text: str) -> Formula:
         >>> parse("first_cost + 24 * (level - 1) ** 1.5").names
         ('first_cost', 'level')
     """
+    try:
+        return _read(text)
+    except FormulaError as error:
+        found = None if error.code == "formula-too-large" else meant(text[:MAX_CHARACTERS], _is_formula)
+        if found is None:
+            raise
+        raise FormulaError(error.found, allowed=error.allowed, nearest=found, code=error.code) from None
+
+
+def _read(text: str) -> Formula:
     tree = _python_tree(text)
     _refuse_depth(tree)
     names: dict[str, None] = {}
     for name in _checked_names(tree, frozenset()):
         names.setdefault(name)
     return Formula(text.strip(), tree, tuple(names))
+
+
+def _is_formula(text: str) -> bool:
+    try:
+        return bool(_read(text))
+    except FormulaError:
+        return False
 
 
 def _python_tree(text: str) -> ast.expr:

@@ -15,7 +15,7 @@ from ramulus.formula import Step, number_text
 from ramulus.formula.functions import Array
 from ramulus.rules.evaluating import fault
 from ramulus.rules.limits import Limits
-from ramulus.rules.rounding import rounded, rounding_steps
+from ramulus.rules.rounding import Rounder
 from ramulus.rules.stated import Span, Stated, stated
 from ramulus.rules.working import Working
 
@@ -37,7 +37,7 @@ class CostPart:
         exact: the stated quantity after clamps: the clamped costs, or totals added up of them anew.
         settled: that quantity rounded.
         limits: at_least and at_most.
-        rounding: how the quantity becomes whole.
+        rounder: how the quantity becomes whole.
     """
 
     place: str
@@ -50,7 +50,7 @@ class CostPart:
     exact: Array
     settled: Array
     limits: Limits
-    rounding: str
+    rounder: Rounder
 
     @property
     def costs(self) -> Array:
@@ -64,13 +64,13 @@ class CostPart:
     def _working_of_cost(self, level: int) -> Working:
         index = level - self.low
         lines = self.limits.steps(float(self.stated.values[index]))
-        lines += rounding_steps("cost", float(self.exact[index]), self.rounding)
+        lines += self.rounder.steps("cost", float(self.exact[index]))
         return self.stated.working(level).then(*lines)
 
     def _working_of_total(self, level: int) -> Working:
         index = level - self.low
         lines = list(self._clamped_total(level)) if (self.clamped != self.stated_costs).any() and index else []
-        lines += rounding_steps("total", float(self.exact[index]), self.rounding)
+        lines += self.rounder.steps("total", float(self.exact[index]))
         if index:
             lines.append(_difference(f"total({level}) - total({level - 1})", self.settled, index, level))
         return self.stated.working(level).then(*lines)
@@ -194,7 +194,8 @@ def _part(
     start, low, high = levels
     rounds = getattr(way, "round_each_step", False)
     previous = float((before[-1].costs if rounds else before[-1].clamped)[-1]) if before else None
-    settle = settling(limits, cost.rounding, rounds)
+    rounder = Rounder.of(cost)
+    settle = settling(limits, rounder, rounds)
     what = stated(way, Span(place, start, low, high, design.constants, previous, settle, design.folders))
     costs = np.diff(what.values) if what.totals else what.values
     clamped = limits.clip(costs)
@@ -202,15 +203,15 @@ def _part(
     if what.totals:
         added = np.cumsum(np.concatenate([what.values[:1], clamped]))
         exact = what.values if (clamped == costs).all() else added
-    settled = rounded(exact, cost.rounding)
-    return CostPart(place, way, low, high, what, costs, clamped, exact, settled, limits, cost.rounding)
+    settled = rounder(exact)
+    return CostPart(place, way, low, high, what, costs, clamped, exact, settled, limits, rounder)
 
 
-def settling(limits: Limits, rounding: str, rounds_each_step: bool) -> Callable[[float], float]:
+def settling(limits: Limits, rounder: Rounder, rounds_each_step: bool) -> Callable[[float], float]:
     """Return what a step by step cost passes before it feeds on."""
     if not rounds_each_step:
         return limits.clip_one
-    return lambda value: float(rounded(limits.clip_one(value), rounding))
+    return lambda value: float(rounder(limits.clip_one(value)))
 
 
 def _refuse_standstill(curve: CostCurve, place: str) -> None:

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.formula.functions import Array
-from ramulus.rules.rounding import round_amount, rounded
+from ramulus.rules.rounding import Rounder, round_amount
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -26,22 +26,24 @@ MOST_ROUNDINGS = 200_000_000
 _SHIFT = {"down": -0.5, "nearest": 0.0, "up": 0.5, "none": 0.0}  # What rounding does to an amount in the mean.
 
 
-def paid_xp(drawn: float, product: float, won: bool, failure_share: float, rounding: int, least: float) -> float:
+def paid_xp(
+    drawn: float, product: float, won: bool, failure_share: float, rounding: int, rounding_to: float, least: float
+) -> float:
     """Return the XP that an encounter awards.
 
     A success pays the XP drawn times the product of multipliers, rounded, and never below the least award; a
     failure a share of it, rounded. Plain numbers only, so that a kernel compiles it.
     """
     if won:
-        return max(round_amount(drawn * product, rounding), least)
-    return round_amount(drawn * product * failure_share, rounding)
+        return max(round_amount(drawn * product, rounding, rounding_to), least)
+    return round_amount(drawn * product * failure_share, rounding, rounding_to)
 
 
 def paid(awards: Awards, drawn: Array | float, product: Array, failure_share: float | None = None) -> Array:
     """Return `paid_xp` over arrays: of successes, or of failures that pay a share."""
     if failure_share is None:
-        return np.maximum(rounded(drawn * product, awards.rounding), awards.least_award)
-    return rounded(drawn * product * failure_share, awards.rounding)
+        return np.maximum(Rounder.of(awards)(drawn * product), awards.least_award)
+    return Rounder.of(awards)(drawn * product * failure_share)
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,7 +105,8 @@ class MeanPay:
         """Return the mean with what rounding does taken at its middle, so that no amount has to be rounded."""
         factor = product * (1.0 if failure_share is None else failure_share)
         least = float(self.design.awards.least_award) if failure_share is None else 0.0
-        shift, low = _SHIFT[self.design.awards.rounding], law.low[:, None]
+        rounder, low = Rounder.of(self.design.awards), law.low[:, None]
+        shift = _SHIFT[rounder.kind] * rounder.to
         with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
             paying = np.ceil((least - shift) / factor)  # The first amount that is not lifted to the least award.
         first = np.clip(np.where(factor > 0, paying, np.inf), low, low + law.width)

@@ -14,7 +14,7 @@ from ramulus.rules.encounter_tables import EncounterTables
 from ramulus.rules.lazily import Lazily
 from ramulus.rules.multipliers import ALONE, Company, Link, links, product_of, rule_factors
 from ramulus.rules.pay import MeanPay
-from ramulus.rules.rounding import rounded
+from ramulus.rules.rounding import Rounder
 from ramulus.rules.windows import Timeline, timeline
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ class Awarding:
     def skill_award(self, on: Rules, failure_share: float = 1.0) -> Array:
         """Return the award to the skill that a source practises: of a success, or the share that a failure pays."""
         exact = self._profile.encounters.skill_xp * self._skill_products[on] * failure_share
-        return rounded(exact, self._tabulation.design.awards.rounding)
+        return Rounder.of(self._tabulation.design.awards)(exact)
 
     def chain(self, on: Rules, level: int, column: int) -> list[Link]:
         """Return the links of the product at one level (an index) and column."""

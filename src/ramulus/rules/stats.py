@@ -15,7 +15,7 @@ from ramulus.formula.functions import Array, power
 from ramulus.rules.curves import through_points
 from ramulus.rules.evaluating import evaluate_at, fault
 from ramulus.rules.limits import Limits
-from ramulus.rules.rounding import rounded, rounding_steps
+from ramulus.rules.rounding import Rounder
 from ramulus.rules.working import Working, of_formula, of_number
 
 if TYPE_CHECKING:
@@ -67,7 +67,7 @@ class StatCurve:
     bought: tuple[Bought, ...]
     values: Array
     limits: Limits
-    rounding: str
+    rounder: Rounder
     _working: Callable[[int], Working]
 
     def working(self, level: int) -> Working:
@@ -76,7 +76,7 @@ class StatCurve:
         lines = [step for bought in self.bought for step in bought.steps(index)]
         upgraded = float(self.bought[-1].after[index] if self.bought else self.grown[index])
         lines += self.limits.steps(upgraded)
-        lines += rounding_steps(self.name, self.limits.clip_one(upgraded), self.rounding)
+        lines += self.rounder.steps(self.name, self.limits.clip_one(upgraded))
         return self._working(index).then(*lines)
 
 
@@ -121,11 +121,11 @@ def _curve(design: Design, name: str, ranks: Mapping[str, Array], others: Mappin
         grown, working = _grown(design, name, levels, others)
         grown = np.broadcast_to(grown, levels.shape)
         bought = _upgraded(design, name, grown, ranks)
-        values = rounded(limits.clip(bought[-1].after if bought else grown), stat.rounding)
+        values = Rounder.of(stat)(limits.clip(bought[-1].after if bought else grown))
     if not np.isfinite(values).all():
         at = int(np.nonzero(~np.isfinite(values))[0][0])
         raise fault(f"stats.{name}", f"{values[at]} at level {levels[at]:g}", "a finite value", "formula-not-finite")
-    return StatCurve(name, levels, grown, bought, values, limits, stat.rounding, working)
+    return StatCurve(name, levels, grown, bought, values, limits, Rounder.of(stat), working)
 
 
 def _grown(
@@ -136,9 +136,7 @@ def _grown(
     if text := stat.formula or _FORMS.get(stat.way):
         return _by_formula(design, name, text, levels, others)
     if stat.values is not None:
-        values = _listed(name, stat.values, len(levels))
-        words = f"the value listed for level {levels[0]:g}, {levels[0] + 1:g}, …"
-        return values, lambda i: of_number(f"values[{i}]", words, float(values[i]), note=f"for level {levels[i]:g}")
+        return _listed(stat, name, levels)
     if stat.points is not None:
         return _through_points(stat, name, levels)
     return np.full(len(levels), float(stat.base or 0)), lambda i: of_number("base", "base", float(stat.base or 0))
@@ -160,7 +158,7 @@ def _by_formula(
 
 
 def _through_points(stat: Stat, name: str, levels: Array) -> tuple[Array, Callable[[int], Working]]:
-    curve = through_points(f"stats.{name}.points", stat.points or [], stat.between, levels, "error")
+    curve = through_points(f"stats.{name}.points", stat.points or [], stat.between, levels, stat.beyond)
     if stat.of != "base":
         return curve.values, lambda i: curve.working(levels[i])
     base = float(stat.base or 0)
@@ -173,11 +171,20 @@ def _through_points(stat: Stat, name: str, levels: Array) -> tuple[Array, Callab
     return values, working
 
 
-def _listed(name: str, values: list[float], wanted: int) -> Array:
-    if len(values) < wanted:
-        found = f"{len(values)} values for {wanted} levels: {wanted - len(values)} missing"
-        raise fault(f"stats.{name}.values", found, f"{wanted} values", "table-short")
-    return np.array(values[:wanted], dtype=np.float64)
+def _listed(stat: Stat, name: str, levels: Array) -> tuple[Array, Callable[[int], Working]]:
+    given, wanted = stat.values or [], len(levels)
+    if len(given) < wanted and (stat.beyond != "hold" or not given):
+        found = f"{len(given)} values for {wanted} levels: {wanted - len(given)} missing"
+        raise fault(f"stats.{name}.values", found, f'{wanted} values, or beyond = "hold"', "table-short")
+    values = np.array([*given[:wanted], *given[-1:] * (wanted - len(given))], dtype=np.float64)
+    words = f"the value listed for level {levels[0]:g}, {levels[0] + 1:g}, …"
+
+    def working(index: int) -> Working:
+        held = index >= len(given)
+        note = "the list is over: its last value holds" if held else f"for level {levels[index]:g}"
+        return of_number(f"values[{min(index, len(given) - 1)}]", words, float(values[index]), note=note)
+
+    return values, working
 
 
 def _upgraded(design: Design, name: str, values: Array, ranks: Mapping[str, Array]) -> tuple[Bought, ...]:

@@ -89,7 +89,8 @@ def player_kernel(features: Features) -> Any:
         borders, states, first_level = world.borders, world.state, _first_levels(tracks.cap)
         between, extra = settings.seconds_between, settings.extra_seconds
         horizon, most = settings.horizon, settings.most_encounters
-        share, rounding, least, loss = settings.xp_share, settings.rounding, settings.least_award, settings.loss
+        share, least, loss = settings.xp_share, settings.least_award, settings.loss
+        rounding, to = settings.rounding, settings.rounding_to
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
         for player in range(len(keys)):
             key, factor = keys[player], own[player]
@@ -127,7 +128,7 @@ def player_kernel(features: Features) -> Any:
                             low[i], width[source], first_amount[source], first_amount[source + 1], amounts, up_to,
                             uniform(key, encounter, XP),
                         )  # fmt: skip
-                        gained = units_of(paid_xp(amount, product[i], won == 1, share, rounding, least), scale)
+                        gained = units_of(paid_xp(amount, product[i], won == 1, share, rounding, to, least), scale)
                     encounter += 1
                     met[i] += 1
                     won_at[i] += won

@@ -64,7 +64,8 @@ def party_kernel() -> Any:
         rule, practises, limit, xp_of = rule_of(tracks, 0), sources.practises, sources.limit, sources.xp
         first_column, reads, factor, alone = sources.first_column, sources.reads, world.factor, world.alone
         borders, states, first_border, skill_units = world.borders, world.state, world.first_border, world.skill_units
-        share, rounding, least, loss = settings.xp_share, settings.rounding, settings.least_award, settings.loss
+        share, least, loss = settings.xp_share, settings.least_award, settings.loss
+        rounding, to = settings.rounding, settings.rounding_to
         level = np.zeros((keys.shape[1], len(tracks.cap)), np.int64)
         xp, used = np.zeros_like(level), np.zeros_like(limit)
         there_is, running = np.zeros_like(limit), np.zeros(len(limit))
@@ -101,9 +102,9 @@ def party_kernel() -> Any:
                         xp_of.low[now, source], xp_of.width[source], xp_of.first[source], xp_of.first[source + 1],
                         xp_of.amounts, xp_of.up_to, draw,
                     ) / parts  # fmt: skip
-                    amount = paid_xp(drawn, factor[state, beside, now, column], won, share, rounding, least)
+                    amount = paid_xp(drawn, factor[state, beside, now, column], won, share, rounding, to, least)
                     boosted = units_of(amount, rule.scale)
-                    amount = paid_xp(drawn, alone[state, now, column], won, share, rounding, least)
+                    amount = paid_xp(drawn, alone[state, now, column], won, share, rounding, to, least)
                     plain = units_of(amount, rule.scale)
                     if not won and loss > 0.0:
                         lost = loss_of_failure(rule, now, loss)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.profile_tables import ProfileTables
-from ramulus.rules.rounding import ROUNDING_CODES
+from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.windows import Timeline
 from ramulus.rules.xp_laws import XpTables, xp_tables
@@ -90,7 +90,7 @@ class Settings(NamedTuple):
     Attributes:
         extra_seconds, xp_share, loss: what a failure costs and pays.
         seconds_between: seconds between encounters.
-        rounding: how an award becomes whole, one of ROUNDING_CODES.
+        rounding, rounding_to: how an award becomes whole, one of ROUNDING_CODES, and a multiple of what.
         least_award: XP.
         horizon: played seconds.
         most_encounters: after which a player is given up.
@@ -101,6 +101,7 @@ class Settings(NamedTuple):
     loss: float
     seconds_between: float
     rounding: int
+    rounding_to: float
     least_award: float
     horizon: float
     most_encounters: int
@@ -200,6 +201,7 @@ def make_settings(design: Design, player: Player, hours: float, most_encounters:
         loss=float(failure.loss),
         seconds_between=float(player.seconds_between),
         rounding=ROUNDING_CODES[design.awards.rounding],
+        rounding_to=Rounder.of(design.awards).to,
         least_award=float(design.awards.least_award),
         horizon=float(hours) * 3600.0,
         most_encounters=int(most_encounters),

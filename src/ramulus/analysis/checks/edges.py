@@ -18,7 +18,6 @@ from ramulus.errors import FormulaError
 from ramulus.formula import Formula, evaluate, parse, reordered, run_steps
 from ramulus.formula.functions import Array
 from ramulus.rules.costs import CostCurve, CostPart, settling
-from ramulus.rules.rounding import rounded
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -52,7 +51,7 @@ def _looked_at(part: CostPart, parts: int) -> bool:
         return False
     if isinstance(way, LevelFromXpWay):
         return True
-    return part.rounding != "none" and not (totals and part.limits.given)
+    return part.rounder.kind != "none" and not (totals and part.limits.given)
 
 
 def _variants(formula: Formula) -> Iterator[_Variant]:
@@ -74,7 +73,7 @@ def _computation(design: Design, part: CostPart) -> _Computation:
         around = np.concatenate([part.settled[1:], part.settled[1:] - 1])
         return lambda v: np.broadcast_to(evaluate(v.formula, {**constants, "xp": around}, v.dtype), around.shape)
     assert isinstance(way, StepsWay)
-    first, settle = float(way.first or 0), settling(part.limits, part.rounding, way.round_each_step)
+    first, settle = float(way.first or 0), settling(part.limits, part.rounder, way.round_each_step)
 
     def steps(variant: _Variant) -> Array:
         number = np.float32 if variant.dtype is np.float32 else float
@@ -95,7 +94,7 @@ def _differences(part: CostPart, variant: _Variant, compute: _Computation, curve
         return
     totals = part.stated.totals
     # A clamp may move both values to the same side of an edge.
-    values = rounded(other if totals else part.limits.clip(other), part.rounding)
+    values = part.rounder(other if totals else part.limits.clip(other))
     given = part.settled[1:] if totals else part.settled
     differ = np.nonzero(values != given)[0]
     if not len(differ):
