@@ -18,7 +18,7 @@ import ramulus as rm
 COLUMNS = {
     "levels": "level cost total growth resilience shear windup",
     "award 40 40 90": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
-    "award --from bark_borer --times 3 --level 8": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
+    "award --source bark_borer --times 3 --level 8": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
     "simulate --players 20 --hours 3": "player level reached hours_p10 hours_p50 hours_p90 encounters_p50 days_p50 hours_in_level_p50",
     "gain": "player level source base factor award outgrown blossom·week catch-up",
     "effort": "player level source chance seconds success award xp_per_hour cuts",
@@ -72,7 +72,7 @@ def test_awards_from_a_file_and_rules_side_by_side(cli, canopy, tmp_path):
     assert "3 awards of 170 XP in all: 2 levels gained, 0 XP wasted (0.0%)." in shown.out
     both = cli("award", canopy, 40, 400, "--also", "carry=0", "--also", "level_ups_per_award=one")
     assert "carry=0: ends at level 2, 380 XP wasted" in both.out
-    chain = cli("award", canopy, "--from", "bark_borer", "--level", 10, "--during", "blossom week")
+    chain = cli("award", canopy, "--source", "bark_borer", "--level", 10, "--during", "blossom week")
     assert "base 34 × outgrown 0.76 × blossom week 1.5 = 38.76 rounded down = 38" in chain.out
     awards.write_text("40\nforty\n")
     faulty = cli("award", canopy, "--awards", awards)
@@ -97,7 +97,7 @@ def test_awards_from_a_file_and_rules_side_by_side(cli, canopy, tmp_path):
         (["award", "FILE", "--", "-5"], 2, "award 1: '-5'"),
         (["award", "FILE", "nan"], 2, "'nan'"),
         (["award", "FILE"], 2, "no awards"),
-        (["award", "FILE", "--from", "borer"], 2, "did you mean 'bark_borer'"),
+        (["award", "FILE", "--source", "borer"], 2, "did you mean 'bark_borer'"),
         (["award", "FILE", "5", "--also", "carry=7"], 1, "carry"),
         (["award", "FILE", "5", "--also", "cary=0"], 2, "did you mean 'tracks.warden.overflow.carry'"),
         (["explain", "FILE", "encounter.secnds", "--level", "3"], 2, "did you mean 'encounter.seconds'"),

@@ -184,17 +184,17 @@ def test_a_file_is_looked_up_beside_the_design(tmp_path):
 
 
 def test_nothing_half_written(tmp_path):
-    target = tmp_path / "out.csv"
+    target = tmp_path / "out.parquet"
     target.write_text("old")
     with pytest.raises(rm.DataError, match=r"\.doc"):
         write_table(rm.level_table(make()), tmp_path / "out.doc", "levels")
 
     class Broken:
-        def to_csv(self, file, **_):
+        def to_parquet(self, file, **_):
             file.write_text("half")
             raise OSError(28, "No space left on device")
 
     with pytest.raises(rm.DataError, match="No space left"):
         write_table(Broken(), target, "levels")  # type: ignore[arg-type]
     assert target.read_text() == "old"
-    assert [path.name for path in tmp_path.iterdir()] == ["out.csv"]
+    assert [path.name for path in tmp_path.iterdir()] == ["out.parquet"]

@@ -66,12 +66,12 @@ def test_a_source_awards_only_while_it_is_open(cli, canopy):
     assert len(chains) == 5
     with pytest.raises(rm.RamulusError, match="'a' is closed at level 3"):
         rm.trace_source(design, "a", 1, level=3)
-    ran = cli("award", canopy, "--from", "aphid_cluster", "--times", 99, "--level", 12, "--xp", 1040)
+    ran = cli("award", canopy, "--source", "aphid_cluster", "--times", 99, "--level", 12, "--xp", 1040)
     assert ran.status == 0
     assert "aphid_cluster closes at level 13" in ran.err
-    errand = cli("award", canopy, "--from", "seed_errand", "--times", 99, "--level", 5, "--format", "csv")
+    errand = cli("award", canopy, "--source", "seed_errand", "--times", 99, "--level", 5, "--format", "csv")
     assert len(errand.out.splitlines()) == 1 + 6
     assert "seed_errand has a limit of 6: 6 of 99 awards were made" in errand.err
-    assert cli("award", canopy, "--from", "crown_rot", "--level", 3).status == 1
-    other = cli("award", canopy, "--from", "shoot_graft", "--track", "grafting", "--level", 4)
+    assert cli("award", canopy, "--source", "crown_rot", "--level", 3).status == 1
+    other = cli("award", canopy, "--source", "shoot_graft", "--track", "grafting", "--level", 4)
     assert other.status == 2

@@ -47,6 +47,8 @@ _HOMES = {
     "effort_table": "analysis.effort",
     "explain": "analysis.explain",
     "gain_table": "analysis.gain",
+    "LevelAt": "analysis.level_at",
+    "level_at": "analysis.level_at",
     "level_table": "analysis.level_table",
     "load_design": "design",
     "play_party": "analysis.party",
@@ -67,6 +69,8 @@ if TYPE_CHECKING:
     from ramulus.analysis.explain import Explanation as Explanation
     from ramulus.analysis.explain import explain as explain
     from ramulus.analysis.gain import gain_table as gain_table
+    from ramulus.analysis.level_at import LevelAt as LevelAt
+    from ramulus.analysis.level_at import level_at as level_at
     from ramulus.analysis.level_table import level_table as level_table
     from ramulus.analysis.party import PartyRun as PartyRun
     from ramulus.analysis.party import play_party as play_party

@@ -73,8 +73,11 @@ def level_table(
 
 
 def growth(costs: Array) -> Array:
-    """Return each cost over the one before, minus 1; not a number for the first."""
-    return np.concatenate([[np.nan], costs[1:] / costs[:-1] - 1])
+    """Return each cost over the one before, minus 1; not a number for the first.
+
+    As a difference over the cost before: a ratio minus 1 would show 0.10000000000000009 for a tenth.
+    """
+    return np.concatenate([[np.nan], np.diff(costs) / costs[:-1]])
 
 
 def shape_in_words(design: Design, track: str | None = None) -> str:

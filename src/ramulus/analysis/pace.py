@@ -74,3 +74,18 @@ class InLevel:
         ends = quantile_interval(self._sample, percent / 100, np.maximum(self._reached, 1), confidence)
         low, high = (np.where(self._known, end / HOUR, np.nan) for end in ends)
         return low, high
+
+
+def slowest_level(levels: NDArray[np.int64], hours: Array) -> dict[str, float]:
+    """Return the longest level, and the one that is longest over the mean of its neighbours; hours may be unknown."""
+    nothing = dict.fromkeys(("level", "hours", "drags_level", "drags_hours", "times"), np.nan)
+    if not np.isfinite(hours).any():
+        return nothing
+    longest = int(np.nanargmax(hours))
+    found = {**nothing, "level": float(levels[longest]), "hours": float(hours[longest])}
+    around = (hours[:-2] + hours[2:]) / 2
+    times = np.divide(hours[1:-1], around, out=np.full(len(around), np.nan), where=around > 0)
+    if np.isfinite(times).any():
+        at = int(np.nanargmax(times)) + 1
+        found.update(drags_level=float(levels[at]), drags_hours=float(hours[at]), times=float(times[at - 1]))
+    return found

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pandas as pd
 
-from ramulus.analysis.pace import HOUR, MOST_CUT_OFF, QUANTILES, InLevel, pace_columns, pace_intervals
+from ramulus.analysis.pace import HOUR, MOST_CUT_OFF, QUANTILES, InLevel, pace_columns, pace_intervals, slowest_level
 from ramulus.analysis.population import mixed_quantile, shares_of
 from ramulus.analysis.result_file import read_result, write_result
 from ramulus.design.model import lookup
@@ -177,6 +177,21 @@ class SimulationResult:
             front = {"player": profile.profile, "level": self._levels(track), "players": there}
             tables.append(pd.DataFrame({**front, **hours}))
         return pd.concat(tables, ignore_index=True)
+
+    def slowest(self, track: str | None = None) -> pd.DataFrame:
+        """Return which level takes each profile longest, and which takes longest against its neighbours.
+
+        Returns:
+            A row a profile: `player`; `level` and `hours`, the longest median of hours within a level; `drags_level`
+            and `drags_hours`, and `times`, what that is over the mean of the levels on both sides. Not a number where
+            hours are not known.
+        """
+        name, levels = track or self.design.main_track_name, self._levels(track)
+        rows = [
+            {"player": profile.profile, **slowest_level(levels, InLevel(arrivals, profile, name).hours(50))}
+            for profile, arrivals in self._by_profile(track)
+        ]
+        return pd.DataFrame(rows)
 
     def cut_off_from(self, track: str | None = None) -> dict[str, int]:
         """Return the first level, by profile, within which hours are not known because the run ended too soon.

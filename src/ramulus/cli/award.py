@@ -45,7 +45,7 @@ def register(app: typer.Typer) -> None:
 def award(
     file: options.File,
     amounts: Annotated[list[str] | None, typer.Argument(help="Awards in XP, such as 40 40 90.")] = None,
-    source: Annotated[str | None, typer.Option("--from", help="Award what a source gives instead.")] = None,
+    source: Annotated[str | None, typer.Option("--source", help="Award what a source gives instead.")] = None,
     amounts_file: Annotated[
         str | None,
         typer.Option("--awards", metavar="FILE", help="Read awards from a file, one a line; - for standard input."),
@@ -57,8 +57,8 @@ def award(
         list[str] | None,
         typer.Option(
             "--also",
-            metavar="RULE=VALUE",
-            help="Show the same awards under another overflow rule (repeatable).",
+            metavar="RULE=VALUE,…",
+            help="Show the same awards under other overflow rules, such as carry=0,at_cap=bank (repeatable).",
         ),
     ] = None,
     during: options.During = None,
@@ -77,7 +77,7 @@ def award(
     start: dict[str, Any] = {"level": level, "xp": start_xp}
     if source is not None:
         if amounts or amounts_file or also or (track or design.main_track_name) != design.main_track_name:
-            raise typer.BadParameter("--from awards to the main track, and goes without amounts, --awards and --also")
+            raise typer.BadParameter("--source awards to the main track, and goes without amounts, --awards and --also")
         _from_source(design, source, times, player, seed, during or [], start, printing)
         return
     given = _amounts(amounts or [], amounts_file) * times
@@ -89,20 +89,33 @@ def award(
 
 def _amounts(words: list[str], file: str | None) -> list[float]:
     given = [_amount(word, f"award {i}", AwardError) for i, word in enumerate(words, 1)]
-    if file is not None:
-        try:
-            text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
-        except (OSError, UnicodeDecodeError) as error:
-            raise DataError(
-                f"{file}: cannot be read ({getattr(error, 'strerror', None) or 'not UTF-8 text'})"
-            ) from None
-        name = "standard input" if file == "-" else file
-        for line, words_there in enumerate(text.splitlines(), 1):
-            parts = words_there.split("#")[0].replace(",", " ").replace(";", " ").split()
-            given += [_amount(word, f"{name}: line {line}", DataError) for word in parts]
+    given += _read(file) if file is not None else []
     if not given:
-        raise typer.BadParameter("no awards; give amounts, --awards FILE or --from SOURCE", param_hint="AMOUNTS")
+        raise typer.BadParameter("no awards; give amounts, --awards FILE or --source NAME", param_hint="AMOUNTS")
     return given
+
+
+def _read(file: str) -> list[float]:
+    """Return the awards in a file, below a line that says what they are, where there is one."""
+    name = "standard input" if file == "-" else file
+    if file != "-" and Path(file).exists() and not Path(file).is_file():
+        raise DataError(f"{file}: not a regular file; --awards - reads standard input")
+    try:
+        text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
+    except (OSError, ValueError) as error:
+        raise DataError(f"{name}: cannot be read ({getattr(error, 'strerror', None) or 'not UTF-8 text'})") from None
+    lines = [line.split("#")[0].replace(",", " ").replace(";", " ").split() for line in text.splitlines()]
+    filled = [(number_of, words) for number_of, words in enumerate(lines, 1) if words]
+    if filled and not any(_is_number(word) for word in filled[0][1]):
+        filled = filled[1:]
+    return [_amount(word, f"{name}: line {number_of}", DataError) for number_of, words in filled for word in words]
+
+
+def _is_number(word: str) -> bool:
+    try:
+        return bool(float(word)) or True
+    except ValueError:
+        return False
 
 
 def _amount(word: str, place: str, kind: type[Exception]) -> float:
@@ -161,6 +174,13 @@ def _chain_lines(table: pd.DataFrame, chains: list[str]) -> list[str]:
     return [*shown, f"  … {len(lines) - 12} more"] if len(lines) > 12 else shown
 
 
+def _rule(text: str) -> tuple[str, Any]:
+    key, equals, value = text.partition("=")
+    if not equals or not value.strip():
+        raise typer.BadParameter(f"{text!r}; write RULE=VALUE, such as carry=0", param_hint="--also")
+    return key.strip(), options.value_of(value.strip())
+
+
 def _side_by_side(
     design: Design,
     given: list[float],
@@ -171,17 +191,13 @@ def _side_by_side(
 ) -> None:
     from ramulus.analysis.trace import compare_rules
 
-    variants = {}
-    for text in also:
-        key, equals, value = text.partition("=")
-        if not equals or not value.strip():
-            raise typer.BadParameter(f"{text!r}; write RULE=VALUE, such as carry=0", param_hint="--also")
-        variants[text] = {key.strip(): options.value_of(value.strip())}
+    variants = {text: dict(_rule(part) for part in text.split(",")) for text in also}
     table = compare_rules(design, given, variants, track, **start)
     heads = {"step": Column("award", number()), "amount": Column("XP", xp)}
     for name in table.columns[2:]:
         what, _, title = name.partition(" (")
-        heads[name] = Column(f"{title.rstrip(')')}\n{what if what != 'xp' else 'XP'}", xp)
+        lines = title.removesuffix(")").replace(",", ",\n")
+        heads[name] = Column(f"{lines}\n{what if what != 'xp' else 'XP'}", xp)
     wasted = {t: float(table[f"wasted ({t})"].sum()) for t in ("now", *variants)}
     levels = {t: int(table[f"level ({t})"].iloc[-1]) for t in ("now", *variants)}
     foot = [f"{t}: ends at level {levels[t]}, {wasted[t]:,.10g} XP wasted" for t in wasted]

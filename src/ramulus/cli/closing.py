@@ -21,7 +21,9 @@ Changes = Annotated[
     list[str] | None,
     typer.Option("--set", metavar="NAME=VALUE", help="Try a value without editing the file (repeatable)."),
 ]
-Form = Annotated[options.Format, typer.Option("--format", help="How to print the table.")]
+Form = Annotated[
+    options.Format, typer.Option("--format", help="How to print the table; records: its rows alone, a JSON list.")
+]
 TableFile = Annotated[
     Path | None,
     typer.Option("--output", "-o", help="Write the table to a file, by its ending: .csv .json .xlsx .parquet"),
@@ -29,11 +31,15 @@ TableFile = Annotated[
 FigureFile = Annotated[
     Path | None, typer.Option("--output", "-o", help="The file: .png, .svg or .pdf (default: KIND.png).")
 ]
+Columns = Annotated[
+    str | None, typer.Option("--columns", metavar="A,B,…", help="Show only these columns, in this order.")
+]
 Quiet = Annotated[bool, typer.Option("--quiet", help="No progress and no messages.")]
 
 TABLE = {
     "changes": (Changes, None),
     "form": (Form, options.Format.table),
+    "columns": (Columns, None),
     "output": (TableFile, None),
     "quiet": (Quiet, False),
 }
@@ -46,6 +52,7 @@ class Closing:
 
     changes: list[str] | None = None
     form: options.Format = options.Format.table
+    columns: str | None = None
     output: Path | None = None
     quiet: bool = False
 
@@ -75,7 +82,8 @@ class Closing:
         output = self.output
         if stopped and output is not None:
             output = output.with_name(f"{output.stem}.partial{output.suffix}")
-        return Printing(command, self.form, output, self.quiet, {"stopped": stopped} if stopped else {})
+        columns = tuple(name.strip() for name in (self.columns or "").split(",") if name.strip())
+        return Printing(command, self.form, output, self.quiet, columns, {"stopped": stopped} if stopped else {})
 
 
 def files_of(design: Design) -> list[Path]:

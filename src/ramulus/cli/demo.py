@@ -9,11 +9,11 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Quiet
+from ramulus.cli.glance import at_a_glance, summary
 from ramulus.cli.levels import HEADS as LEVEL_HEADS
 from ramulus.cli.output import Printing
 from ramulus.cli.plot import save_figure
-from ramulus.cli.simulate import HEADS as PACE_HEADS
-from ramulus.cli.simulate import run_simulation, summary
+from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DataError
 
 PRODUCTS = ("levels.csv", "pace.csv", "pace.png")
@@ -62,12 +62,8 @@ def demo(
             f"{design.title}: some levels (all of them: levels.csv)",
             shape_in_words(design) + "\n",
         )
-        printing.table(
-            pace[pace["level"].isin([2, 5, 10, 20, 30, 40])],
-            PACE_HEADS,
-            "How fast each kind of player gets there (all levels: pace.csv)",
-            summary(result),
-        )
+        glance, heads = at_a_glance(pace)
+        printing.table(glance, heads, "How fast each kind of player gets there (all levels: pace.csv)", summary(result))
         print(f"\nIn {folder}: " + ", ".join(sorted(path.name for path in folder.iterdir())))
         print(
             f"Next: look at {folder / 'pace.png'}, change a number in {folder / 'canopy.toml'}, and run\n  "

@@ -1,14 +1,22 @@
-"""`ramulus levels`: the level table."""
+"""`ramulus levels`: the level table, of one track or of all, and the level that some XP pays for."""
 
 from __future__ import annotations
+
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import Column, number, percent, xp
+from ramulus.cli.options import Format
+from ramulus.cli.output import Column, Printing, number, percent, xp
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
 
 HEADS = {
+    "track": Column("track"),
     "level": Column("level", number()),
     "cost": Column("cost\nXP", xp),
     "total": Column("total\nXP", xp),
@@ -25,7 +33,11 @@ def levels(
     file: options.File,
     from_level: options.FromLevel = None,
     to_level: options.ToLevel = None,
+    at_xp: Annotated[float | None, typer.Option("--at-xp", help="The level that so much XP in all pays for.")] = None,
     track: options.Track = None,
+    all_tracks: Annotated[
+        bool, typer.Option("--all-tracks", help="Every track: a sheet each in a workbook, a key each in JSON.")
+    ] = False,
     player: options.PlayerOption = None,
     *,
     closing: Closing,
@@ -34,8 +46,43 @@ def levels(
     from ramulus.analysis.level_table import level_table, shape_in_words
 
     design = closing.load(file)
-    table = level_table(design, track, player=player, from_level=from_level, to_level=to_level)
-    name = track or design.main_track_name
-    bought = f", stats as {player} buys" if player else ", no upgrades bought" if design.upgrades else ""
-    title = f"{design.title}: {name}{bought}"
-    closing.printing("levels").table(table, HEADS, title, shape_in_words(design, track))
+    printing = closing.printing("levels")
+    if at_xp is not None:
+        _at_xp(design, at_xp, track, closing, printing)
+    elif all_tracks:
+        _every_track(design, player, printing)
+    else:
+        table = level_table(design, track, player=player, from_level=from_level, to_level=to_level)
+        name = track or design.main_track_name
+        bought = f", stats as {player} buys" if player else ", no upgrades bought" if design.upgrades else ""
+        printing.table(table, HEADS, f"{design.title}: {name}{bought}", shape_in_words(design, track))
+
+
+def _at_xp(design: Design, at_xp: float, track: str | None, closing: Closing, printing: Printing) -> None:
+    import pandas as pd
+
+    from ramulus.analysis.level_at import level_at
+
+    found = level_at(design, at_xp, track)
+    if closing.shows_table:
+        print(found)
+        return
+    printing.table(pd.DataFrame([asdict(found)]), {})
+
+
+def _every_track(design: Design, player: str | None, printing: Printing) -> None:
+    """Show all tracks: side by side where the output holds several tables, else one below the other."""
+    import pandas as pd
+
+    from ramulus.analysis.level_table import level_table
+
+    tables = {name: level_table(design, name, player=player) for name in design.track_order}
+    ending = printing.output.suffix.lower() if printing.output else ""
+    holds_several = ending in (".xlsx", ".json") if printing.output else printing.format is Format.json
+    if holds_several and printing.format is not Format.records:
+        main, *others = tables
+        printing.table(tables[main], HEADS, more={name: tables[name] for name in others}, sheet=main)
+        return
+    for name, table in tables.items():
+        table.insert(0, "track", name)
+    printing.table(pd.concat(list(tables.values()), ignore_index=True), HEADS, f"{design.title}: every track")

@@ -48,6 +48,6 @@ def schema(
     if output is None:
         print(text)
         return
-    refuse_strange(output, '{"$schema"', "a JSON Schema")
+    refuse_strange(output, ('{"$schema"',), "a JSON Schema")
     write_whole(output, lambda temporary: temporary.write_text(text + "\n", encoding="utf-8"))
     Printing("schema", quiet=quiet).say(f"wrote {output}")

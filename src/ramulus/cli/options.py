@@ -19,6 +19,7 @@ class Format(StrEnum):
     table = "table"
     csv = "csv"
     json = "json"
+    records = "records"
 
 
 File = Annotated[Path, typer.Argument(help="The design file, TOML or JSON.", show_default=False)]

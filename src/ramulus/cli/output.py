@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ramulus.cli.options import Format
+from ramulus.errors import UnknownNameError
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -27,9 +28,18 @@ class Printing:
     format: Format = Format.table
     output: Path | None = None
     quiet: bool = False
+    columns: tuple[str, ...] = ()
     marks: Mapping[str, str] = field(default_factory=dict)
 
-    def table(self, table: pd.DataFrame, heads: Mapping[str, Column], title: str = "", foot: str = "") -> None:
+    def table(
+        self,
+        table: pd.DataFrame,
+        heads: Mapping[str, Column],
+        title: str = "",
+        foot: str = "",
+        more: Mapping[str, pd.DataFrame] | None = None,
+        sheet: str = "",
+    ) -> None:
         """Print a table, or write it to the output file.
 
         Args:
@@ -38,22 +48,47 @@ class Printing:
                 shows as a plain number or text. What does not fit is left to the other formats.
             title: stands above the table.
             foot: stands below the table.
+            more: further tables by name, which go where several find room: into JSON and workbooks.
+            sheet: what the table's sheet of a workbook is called.
         """
+        table = self._chosen(table)
         if self.output is not None:
             from ramulus.files import write_table
 
-            write_table(table, self.output, self.command, **self.marks)
+            records = self.format is Format.records
+            write_table(table, self.output, self.command, more, sheet=sheet, records=records, **self.marks)
             self.say(f"wrote {self.output}")
             if foot:
                 self.say(foot)
-        elif self.format is Format.csv:
-            print(table.to_csv(index=False, lineterminator="\n"), end="")
-        elif self.format is Format.json:
-            from ramulus.files import table_json
-
-            print(table_json(table, self.command, **self.marks))
+        elif self.format is Format.table:
+            _print_rich(table, heads, title, foot, whole=bool(self.columns))
         else:
-            _print_rich(table, heads, title, foot)
+            print(self._text(table, more), end="")
+
+    def _text(self, table: pd.DataFrame, more: Mapping[str, pd.DataFrame] | None) -> str:
+        from ramulus.files import table_csv, table_json, table_records
+
+        if self.format is Format.csv:
+            return table_csv(table)
+        if self.format is Format.records:
+            return table_records(table) + "\n"
+        return table_json(table, self.command, more, **self.marks) + "\n"
+
+    def _chosen(self, table: pd.DataFrame) -> pd.DataFrame:
+        """Return the columns that were asked for, in that order.
+
+        Raises:
+            UnknownNameError: the table has no such column.
+        """
+        for name in self.columns:
+            if name not in table.columns:
+                raise UnknownNameError("column", name, map(str, table.columns))
+        return table[list(self.columns)] if self.columns else table
+
+    @property
+    def for_a_reader(self) -> bool:
+        """Whether a table is printed for a reader, not for another program."""
+        return self.format is Format.table and self.output is None
 
     def say(self, text: str) -> None:
         """Write a message to standard error, unless asked to be quiet."""
@@ -96,6 +131,13 @@ def number(digits: int = 0) -> Formatter:
     return lambda value: "–" if _missing(value) else f"{value:,.{digits}f}"
 
 
+def hours(value: Any) -> str:
+    """Write hours: to the hundredth, and short ones to two digits, so that none looks like none at all."""
+    if _missing(value):
+        return "–"
+    return f"{value:,.2f}" if value >= 0.1 or not value else f"{value:.2g}"
+
+
 def xp(value: Any) -> str:
     """Write XP: whole where it is whole."""
     if _missing(value):
@@ -124,14 +166,17 @@ def significant(value: Any) -> str:
     return f"{value:,.4g}" if abs(value) < 10_000 else f"{value:,.0f}"
 
 
-def _print_rich(table: pd.DataFrame, heads: Mapping[str, Column], title: str, foot: str) -> None:
+def _print_rich(
+    table: pd.DataFrame, heads: Mapping[str, Column], title: str, foot: str, *, whole: bool = False
+) -> None:
+    """Print a table; `whole`: in the order of its columns, which were asked for by name."""
     from rich.console import Console
     from rich.table import Table
     from rich.text import Text
 
     left_out, table = len(table) - MOST_ROWS, table.head(MOST_ROWS)
-    names = [name for name in heads if name in table.columns]
-    names += [name for name in table.columns if name not in heads]
+    names = [] if whole else [name for name in heads if name in table.columns]
+    names += [name for name in table.columns if name not in names]
     written = {name: _written(table[name], heads.get(name, Column(name, significant))) for name in names}
     shown, hidden = _fitting(names, heads, written)
     order = [name for name in table.columns if name in shown]

@@ -11,11 +11,10 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import COMPILES, Column, number, percent
+from ramulus.cli.glance import at_a_glance, summary
+from ramulus.cli.output import COMPILES, Column, Printing, hours, number, percent
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
     from ramulus.simulation.run import Progress
@@ -24,22 +23,24 @@ HEADS = {
     "player": Column("player"),
     "level": Column("level", number()),
     "reached": Column("reached", percent(0)),
-    "hours_p10": Column("p10\nhours", number(2)),
-    "hours_p50": Column("p50\nhours", number(2)),
-    "hours_p90": Column("p90\nhours", number(2)),
+    "hours_p10": Column("p10\nhours", hours),
+    "hours_p50": Column("p50\nhours", hours),
+    "hours_p90": Column("p90\nhours", hours),
     "encounters_p50": Column("encounters\np50", number()),
     "days_p50": Column("day\np50", number()),
-    "hours_in_level_p50": Column("hours to the\nnext level p50", number(2)),
+    "hours_in_level_p50": Column("hours to the\nnext level p50", hours),
 }
-_ENDED = {
-    "out of time": "ran out of time",
-    "no open source": "found no open source",
-    "too many encounters": "were given up after too many encounters",
+AT_HEADS = {
+    "player": Column("player"),
+    "level": Column("level", number()),
+    "share": Column("at the\nlevel", percent()),
+    "reached": Column("there or\nfurther on", percent()),
 }
+SMALLEST_SHARE = 0.005
 INTERVAL_HEADS = {
     **{name: HEADS[name] for name in ("player", "level", "reached")},
     **{
-        f"hours_p{q}{end}": Column(f"p{q}{end.replace('_', ' ')}\nhours", number(2))
+        f"hours_p{q}{end}": Column(f"p{q}{end.replace('_', ' ')}\nhours", hours)
         for q in (50, 10, 90)
         for end in ("", "_low", "_high")
     },
@@ -58,20 +59,28 @@ def simulate(
     seed: options.Seed = 0,
     track: options.Track = None,
     player: options.PlayerOption = None,
-    every: Annotated[int, typer.Option("--every", min=1, help="Show every N-th level of the table.")] = 1,
-    interval: Annotated[bool, typer.Option("--interval", help="Add 95 % intervals of the quantiles.")] = False,
+    every: Annotated[
+        int | None, typer.Option("--every", min=1, help="Show every N-th level, one row a profile and level.")
+    ] = None,
+    all_levels: Annotated[bool, typer.Option("--all", help="Show every level, one row a profile and level.")] = False,
+    interval: Annotated[bool, typer.Option("--interval", help="Add 95 % intervals to every number.")] = False,
+    at_hours: Annotated[
+        float | None, typer.Option("--at-hours", help="Show instead how many players are at which level by then.")
+    ] = None,
     *,
     closing: Closing,
 ) -> None:
     """Play many players of each profile and show how fast each kind reaches each level.
 
     p10, p50, p90: a tenth, half, nine tenths of the players got there in that time. A player who did not get there
-    counts as later than all who did.
+    counts as later than all who did. Some levels are shown, the profiles side by side; --all shows every one.
     """
     from ramulus.analysis.simulate import SimulationStopped
 
     design = closing.load(file)
     options.one_player(design, player)
+    if at_hours is not None and at_hours > hours:
+        raise typer.BadParameter(f"{at_hours:g} h is beyond --hours {hours:g}", param_hint="--at-hours")
     stopped = None
     try:
         result = run_simulation(design, players, hours, seed, closing.quiet, player)
@@ -80,70 +89,44 @@ def simulate(
             raise
         print(f"{stop}; what follows is of those.", file=sys.stderr)
         stopped, result = stop, stop.result
-    table = result.pace(track, interval=0.95 if interval else None)
     printing = closing.printing("simulate", stopped=str(stopped or ""))
-    if closing.shows_table:
-        table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
-    heads = INTERVAL_HEADS if interval else HEADS
-    printing.table(table, heads, title_of(result), summary(result))
+    if at_hours is not None:
+        _show_levels_at(result, at_hours, track, printing)
+    else:
+        many = bool(every or all_levels or interval or printing.columns)
+        _show_pace(result, track, printing, every if every else None if many else 0, interval=interval)
     if stopped is not None:
         raise typer.Exit(130)
+
+
+def _show_pace(
+    result: SimulationResult, track: str | None, printing: Printing, every: int | None, *, interval: bool
+) -> None:
+    """Print the pace: at a glance (`every` is 0), or a row a profile and level, of every N-th level or of all."""
+    table = result.pace(track, interval=0.95 if interval else None)
+    heads = INTERVAL_HEADS if interval else HEADS
+    foot = summary(result, track)
+    if printing.for_a_reader and every == 0:
+        table, heads = at_a_glance(table)
+    elif printing.for_a_reader and every:
+        table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
+    more = {"slowest": result.slowest(track), "stuck": result.stuck(), "income": result.income()}
+    printing.table(table, heads, title_of(result), foot, more)
+
+
+def _show_levels_at(result: SimulationResult, hours: float, track: str | None, printing: Printing) -> None:
+    """Print the share of players at each level by some hours, and of those who are there or further on."""
+    table = result.level_at(hours, track)
+    table["reached"] = table.groupby("player", sort=False)["share"].transform(lambda share: share[::-1].cumsum()[::-1])
+    if printing.for_a_reader:
+        table = table[table["share"] >= SMALLEST_SHARE]
+    printing.table(table, AT_HEADS, f"{title_of(result)}: after {hours:g} h")
 
 
 def title_of(result: SimulationResult) -> str:
     """Return what was played: the design, the players, the horizon and the seed."""
     who = ", ".join(f"{count:,} {name}" for name, count in result.players.items())
     return f"{result.design.title}: {who}; at most {result.hours:g} h each, seed {result.seed}"
-
-
-def summary(result: SimulationResult) -> str:
-    """Return what a designer asks next: who got stuck where, what was wasted, what they lived on."""
-    lines = ["", *_endings(result.stuck()), *_left_empty(result), *_waste(result), *_income(result)]
-    if not result.keeps_players:
-        lines.append("Quantiles are within 0.4 %: the run is too large to keep every player.")
-    return "\n".join(lines)
-
-
-def _endings(stuck: pd.DataFrame) -> list[str]:
-    if stuck.empty:
-        return ["Everyone reached the cap."]
-    lines = []
-    for (player, reason), rows in stuck.groupby(["player", "reason"], sort=False):
-        worst = rows.loc[rows["players"].idxmax()]
-        where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
-        lines.append(f"{player}: {rows['share'].sum():.1%} {_ENDED[reason]}, {where}.")
-    return lines
-
-
-def _left_empty(result: SimulationResult) -> list[str]:
-    """Return from which level on the hours within a level are not known, and what would show them."""
-    found = [f"{player} from level {first}" for player, first in result.cut_off_from().items()]
-    if not found:
-        return []
-    return [
-        "Hours to the next level are empty where more than a tenth of the players ran out of time before they had left "
-        f"it ({', '.join(found)}); more than --hours {result.hours:g} shows more."
-    ]
-
-
-def _waste(result: SimulationResult) -> list[str]:
-    lines = []
-    for player, rows in result.waste().groupby("player", sort=False):
-        wasted, lost = rows["wasted"].sum(), rows["lost"].sum()
-        if wasted or lost:
-            lines.append(f"{player}: {wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player.")
-    return lines
-
-
-def _income(result: SimulationResult) -> list[str]:
-    """Return the main sources of each profile's XP, said once for all who lived on the same."""
-    players: dict[str, list[str]] = {}
-    for player, rows in result.income().groupby("player", sort=False):
-        by_source = rows.groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
-        if by_source.sum() > 0:
-            parts = [f"{name} {share:.0%}" for name, share in (by_source / by_source.sum()).head(4).items()]
-            players.setdefault(", ".join(parts), []).append(player)
-    return [f"{', '.join(who)} had their XP from: {sources}" for sources, who in players.items()]
 
 
 def run_simulation(

@@ -1,10 +1,11 @@
-"""Write tables to files, by the file's ending."""
+"""Tables as text and in files, by the file's ending."""
 
 from __future__ import annotations
 
 import importlib.util
 import json
 import math
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -16,25 +17,42 @@ if TYPE_CHECKING:
 
 _PACKAGES = {".xlsx": "openpyxl", ".parquet": "pyarrow"}
 ENDINGS = (".csv", ".json", ".xlsx", ".parquet")
+SHEET_NAME = 31  # What a spreadsheet program takes.
+
+Tables = Mapping[str, "pd.DataFrame"]
 
 
-def write_table(table: pd.DataFrame, path: Path, command: str, **more: Any) -> None:
+def write_table(
+    table: pd.DataFrame,
+    path: Path,
+    command: str,
+    more: Tables | None = None,
+    *,
+    sheet: str = "",
+    records: bool = False,
+    **marks: str,
+) -> None:
     """Write a table as CSV, JSON, XLSX or Parquet by the file's ending, whole or not at all.
 
     Args:
         table: the table.
         path: where to write it.
         command: what made it; named in JSON.
-        more: further keys of JSON.
+        more: further tables by name, for the endings that hold several: keys of the JSON, sheets of the workbook.
+        sheet: what the sheet of a workbook is called (default: as the command).
+        records: whether JSON is the rows alone, a list.
+        marks: further keys of JSON.
 
     Raises:
         DataError: the ending is none of these, a package is missing, or the file cannot be written.
     """
     writers = {
-        ".csv": lambda file: table.to_csv(file, index=False, lineterminator="\n", encoding="utf-8"),
-        ".json": lambda file: file.write_text(table_json(table, command, **more) + "\n", encoding="utf-8"),
-        ".xlsx": lambda file: _to_excel(table, file, command),
-        ".parquet": lambda file: _to_parquet(table, file),
+        ".csv": lambda file: file.write_text(table_csv(table), encoding="utf-8"),
+        ".json": lambda file: file.write_text(
+            (table_records(table) if records else table_json(table, command, more, **marks)) + "\n", encoding="utf-8"
+        ),
+        ".xlsx": lambda file: _to_excel({sheet or command: table, **(more or {})}, file),
+        ".parquet": lambda file: table.to_parquet(file, index=False, engine="pyarrow"),
     }
     ending = path.suffix.lower()
     if ending not in writers:
@@ -48,11 +66,11 @@ def write_table(table: pd.DataFrame, path: Path, command: str, **more: Any) -> N
     if package is not None and importlib.util.find_spec(package) is None:
         raise DataError(f"{path}: writing {ending} needs {package}; python -m pip install {package}")
     if ending == ".json":
-        refuse_strange(path, '{"command"', "a table that this program wrote")
+        refuse_strange(path, ("[",) if records else ('{"command"',), "a table that this program wrote")
     write_whole(path, writers[ending])
 
 
-def refuse_strange(path: Path, start: str, what: str) -> None:
+def refuse_strange(path: Path, starts: tuple[str, ...], what: str) -> None:
     """Refuse to replace a file of JSON that starts otherwise: it may be a design, or somebody's work.
 
     Raises:
@@ -65,43 +83,64 @@ def refuse_strange(path: Path, start: str, what: str) -> None:
         return
     except OSError as error:
         raise DataError(f"{path}: cannot be written ({error.strerror})") from None
-    if found and not found.startswith(start.encode()):
+    if found and not found.startswith(tuple(start.encode() for start in starts)):
         raise DataError(f"{path}: is there already, and is not {what}; give another name, or remove it first")
 
 
-def table_json(table: pd.DataFrame, command: str, **more: Any) -> str:
-    """Return a table as one JSON object, ``{"command": …, "rows": [{…}, …]}``; not-a-number is null."""
+def table_csv(table: pd.DataFrame) -> str:
+    """Return a table as CSV; whole numbers are whole, not-a-number is empty."""
+    whole = table.copy(deep=False)
+    for name in whole.columns:
+        if whole[name].dtype.kind == "f" and all(_is_whole(value) for value in whole[name].dropna().tolist()):
+            whole[name] = whole[name].astype("Int64")
+    return str(whole.to_csv(index=False, lineterminator="\n"))
+
+
+def table_json(table: pd.DataFrame, command: str, more: Tables | None = None, **marks: str) -> str:
+    """Return tables as one JSON object, ``{"command": …, "rows": [{…}, …], …}``; not-a-number is null.
+
+    Args:
+        table: the rows.
+        command: what made them.
+        more: further tables, by their key.
+        marks: further keys.
+    """
+    parts = {"command": command, **marks}
+    written = [f"{json.dumps(key)}: {json.dumps(value, ensure_ascii=False)}" for key, value in parts.items()]
+    written += [f"{json.dumps(key)}: {table_records(part)}" for key, part in {"rows": table, **(more or {})}.items()]
+    return "{" + ", ".join(written) + "}"
+
+
+def table_records(table: pd.DataFrame) -> str:
+    """Return the rows as a JSON list, a row a line; whole numbers are whole, not-a-number is null."""
     names, columns = [str(name) for name in table.columns], [_plain(table[name]) for name in table.columns]
     # A row a line: it reads and compares well, and the encoder is a hundred times as fast as with an indent.
     rows = [json.dumps(dict(zip(names, row, strict=True)), ensure_ascii=False) for row in zip(*columns, strict=True)]
-    first = json.dumps({"command": command}, ensure_ascii=False)[:-1]
-    rest = "".join(f", {json.dumps(key)}: {json.dumps(value, ensure_ascii=False)}" for key, value in more.items())
-    listed = ",\n ".join(rows)
-    return f'{first}{rest}, "rows": [\n {listed}\n]}}' if rows else f'{first}{rest}, "rows": []}}'
+    return "[\n " + ",\n ".join(rows) + "\n]" if rows else "[]"
 
 
 def _plain(column: pd.Series) -> list[Any]:
-    """Return a column as JSON holds it: whole numbers whole, no number as null."""
-    return [_plain_number(v) if type(v) is float else v for v in column.tolist()]
+    return [_plain_number(value) if type(value) is float else value for value in column.tolist()]
 
 
 def _plain_number(value: float) -> float | None:
     if not math.isfinite(value):
         return None
-    return int(value) if value.is_integer() and abs(value) < 2**53 else value
+    return int(value) if _is_whole(value) else value
 
 
-def _to_excel(table: pd.DataFrame, file: Path, command: str) -> None:
+def _is_whole(value: float) -> bool:
+    return value.is_integer() and abs(value) < 2**53
+
+
+def _to_excel(tables: Tables, file: Path) -> None:
     import pandas as pd
 
     with pd.ExcelWriter(file, engine="openpyxl") as writer:
-        table.to_excel(writer, index=False, sheet_name=command[:31])
-        for cells in writer.sheets[command[:31]].iter_rows(min_row=2):
-            for cell in cells:
-                # openpyxl writes 16 digits, and many a float64 needs 17; text in a number's cell goes as it is.
-                if isinstance(cell.value, float) and float(f"{cell.value:.16g}") != cell.value:
-                    cell._value = repr(cell.value)
-
-
-def _to_parquet(table: pd.DataFrame, file: Path) -> None:
-    table.to_parquet(file, index=False, engine="pyarrow")
+        for name, table in tables.items():
+            table.to_excel(writer, index=False, sheet_name=name[:SHEET_NAME])
+            for cells in writer.sheets[name[:SHEET_NAME]].iter_rows(min_row=2):
+                for cell in cells:
+                    # openpyxl writes 16 digits, and many a float64 needs 17; text in a number's cell goes as it is.
+                    if isinstance(cell.value, float) and float(f"{cell.value:.16g}") != cell.value:
+                        cell._value = repr(cell.value)

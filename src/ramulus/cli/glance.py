@@ -1,0 +1,135 @@
+"""A simulation at a glance: the milestones with the profiles side by side, then what a designer asks next."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from ramulus.cli.output import Column, number
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.analysis.result import SimulationResult
+
+MILESTONES = 9
+MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
+NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
+_STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
+_ENDED = {
+    "out of time": "ran out of time",
+    "no open source": "found no open source",
+    "too many encounters": "were given up after too many encounters",
+}
+
+
+def milestones(first: int, last: int) -> list[int]:
+    """Return about ten levels worth showing: the first one reached, round ones, and the cap."""
+    step = next((step for step in _STEPS if (last - first) / step <= MILESTONES), _STEPS[-1])
+    middle = [level for level in range(first + 2, last) if level % step == 0 and last - level >= step / 2]
+    return [first + 1, *middle, last] if last > first + 1 else [last]
+
+
+def at_a_glance(pace: pd.DataFrame) -> tuple[pd.DataFrame, dict[str, Column]]:
+    """Return the milestones of a pace table, a row a level and a column a profile, and how the columns look."""
+    import pandas as pd
+
+    shown = milestones(int(pace["level"].min()), int(pace["level"].max()))
+    rows: dict[int, dict[str, object]] = {level: {"level": level} for level in shown}
+    for row in pace[pace["level"].isin(shown)].itertuples():
+        rows[row.level][row.player] = _cell(row.reached, row.hours_p10, row.hours_p50, row.hours_p90)
+    heads = {player: Column(f"{player}\np50 (p10–p90)") for player in pace["player"].unique()}
+    return pd.DataFrame(list(rows.values())), {"level": Column("level", number()), **heads}
+
+
+def _cell(reached: float, p10: float, p50: float, p90: float) -> str:
+    if math.isnan(p50):
+        return f"{reached:.0%} get there" if reached else "nobody"
+    unit, write = _unit(p50)
+    ends = "–".join("…" if math.isnan(end) else write(end) for end in (p10, p90))
+    return f"{write(p50)} {unit} ({ends})"
+
+
+def _unit(hours: float) -> tuple[str, Callable[[float], str]]:
+    """Return the unit that a time reads best in, and how numbers of it are written."""
+    if hours < MINUTES_BELOW:
+        digits = 1 if hours * 60 < 10 else 0
+        return "min", lambda value: f"{value * 60:.{digits}f}"
+    digits = 1 if hours < 100 else 0
+    return "h", lambda value: f"{value:,.{digits}f}"
+
+
+def duration(hours: float) -> str:
+    """Return a time as it reads best: minutes below two hours."""
+    unit, write = _unit(hours)
+    return f"{write(hours)} {unit}"
+
+
+def summary(result: SimulationResult, track: str | None = None) -> str:
+    """Return what a designer asks next of each profile: what is slow, what they lived on, who did not get there."""
+    slowest = result.slowest(track).set_index("player")
+    parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
+    for found in (_endings(result), _waste(result)):
+        for player, line in found:
+            parts[player].append(line)
+    width = max(map(len, parts))
+    lines = [""]
+    for player, said in parts.items():
+        lines += [f"{player if not i else '':{width}}  {line}" for i, line in enumerate(filter(None, said))]
+    if result.stuck().empty:
+        lines.append("Everyone reached the cap.")
+    lines += _left_empty(result, track)
+    if not result.keeps_players:
+        lines.append("Quantiles are within 0.4 %: the run is too large to keep every player.")
+    return "\n".join(lines)
+
+
+def _slow(row: pd.Series) -> str:
+    if math.isnan(row["hours"]):
+        return ""
+    text = f"slowest: level {row['level']:g}, {duration(row['hours'])}"
+    if not row["times"] >= NOTABLE:
+        return f"{text}; no level stands out from its neighbours"
+    drags = (
+        "it" if row["drags_level"] == row["level"] else f"level {row['drags_level']:g}, {duration(row['drags_hours'])},"
+    )
+    return f"{text}; {drags} takes {row['times']:.1f} times what its neighbours suggest"
+
+
+def _income(result: SimulationResult, player: str) -> list[str]:
+    rows = result.income()
+    by_source = rows[rows["player"] == player].groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
+    if by_source.sum() <= 0:
+        return []
+    parts = [f"{name} {share:.0%}" for name, share in (by_source / by_source.sum()).head(4).items()]
+    return [f"XP from: {', '.join(parts)}"]
+
+
+def _endings(result: SimulationResult) -> list[tuple[str, str]]:
+    lines = []
+    for (player, reason), rows in result.stuck().groupby(["player", "reason"], sort=False):
+        worst = rows.loc[rows["players"].idxmax()]
+        where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
+        lines.append((str(player), f"{rows['share'].sum():.1%} {_ENDED[reason]}, {where}"))
+    return lines
+
+
+def _waste(result: SimulationResult) -> list[tuple[str, str]]:
+    lines = []
+    for player, rows in result.waste().groupby("player", sort=False):
+        wasted, lost = rows["wasted"].sum(), rows["lost"].sum()
+        if wasted or lost:
+            lines.append((str(player), f"{wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player"))
+    return lines
+
+
+def _left_empty(result: SimulationResult, track: str | None) -> list[str]:
+    """Return from which level on the hours within a level are not known, and what would show them."""
+    found = [f"{player} from level {first}" for player, first in result.cut_off_from(track).items()]
+    if not found:
+        return []
+    return [
+        "Hours within a level are not known where more than a tenth of the players ran out of time before they had "
+        f"left it ({', '.join(found)}); more than --hours {result.hours:g} shows more."
+    ]
