@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import pickle
+import re
 import tomllib
 
 import jsonschema
@@ -11,7 +12,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.design import demo_text, starter_text
+from ramulus.design import demo_text, shipped_variants, starter_text
 
 MANY_MISTAKES = """
 format = 2
@@ -239,13 +240,95 @@ def test_keys_of_another_way_to_state_costs_are_refused():
             make(cost)
 
 
-def test_the_schema_takes_what_we_ship_and_refuses_mistakes():
+def test_the_schema_takes_what_we_ship_and_knows_no_nothing():
     schema = rm.design_schema()
     jsonschema.Draft202012Validator.check_schema(schema)
     validator = jsonschema.Draft202012Validator(schema)
-    for text in (demo_text(), starter_text()):
+    for text in (demo_text(), starter_text(), *shipped_variants().values()):
         assert list(validator.iter_errors(tomllib.loads(text))) == []
-    wrong = tomllib.loads(demo_text())
-    wrong["tracks"]["warden"]["cost"]["formla"] = "1"
-    assert list(validator.iter_errors(wrong))
     assert schema["properties"]["constants"]["description"]
+    assert "null" not in json.dumps(schema)
+
+
+# One mistake each: where it stands, what is put there, and the only place that the schema alone marks.
+SINGLE = [
+    ("encounter.secnds", 3, "encounter.secnds"),
+    ("encounter.seconds", True, "encounter.seconds"),
+    ("encounter.failure.loss", 2, "encounter.failure.loss"),
+    ("encounter.variation", 21, "encounter.variation"),
+    ("tracks.warden.cost.formla", "3", "tracks.warden.cost.formla"),
+    ("tracks.warden.cost.values", [1, 2], "tracks.warden.cost.values"),
+    ("tracks.warden.cost.rounding", "dwn", "tracks.warden.cost.rounding"),
+    ("tracks.warden.overflow.at_cap", "fil", "tracks.warden.overflow.at_cap"),
+    ("tracks.warden.points_per_levl", 1, "tracks.warden.points_per_levl"),
+    ("stats.shear.grwth", 1, "stats.shear.grwth"),
+    ("upgrades.keen_edge.max_rank", "x", "upgrades.keen_edge.max_rank"),
+    ("sources.aphid_cluster.xp.hgh", 3, "sources.aphid_cluster.xp.hgh"),
+    ("sources.aphid_cluster.xp.one_of", [[1, 1]], "sources.aphid_cluster.xp.one_of"),
+    ("sources.shoot_graft.skill_xp", [1], "sources.shoot_graft.skill_xp"),
+    ("multipliers.0.fromlevel", 1, "multipliers.0.fromlevel"),
+    ("multipliers.0.stack", "sum", "multipliers.0.stack"),
+    ("players.steady.spred", 1, "players.steady.spred"),
+    ("players.steady.hours_per_day", 25, "players.steady.hours_per_day"),
+    ("party.leadr", "wren", "party.leadr"),
+    ("constants.steepness", "x", "constants.steepness"),
+    ("titel", "x", "titel"),
+]
+
+
+@pytest.mark.parametrize(("place", "value", "marked"), SINGLE)
+def test_the_schema_alone_marks_a_mistake_where_it_stands(place, value, marked):
+    data = tomllib.loads(demo_text())
+    *path, last = [int(part) if part.isdigit() else part for part in place.split(".")]
+    holder = data
+    for part in path:
+        holder = holder[part]
+    holder[last] = value
+    found = set()
+    for error in jsonschema.Draft202012Validator(rm.design_schema()).iter_errors(data):
+        where = ".".join(map(str, error.absolute_path))
+        # An unknown key is reported of its table, and named.
+        extra = (
+            re.findall(r"'(\w+)' was unexpected", error.message) if error.validator == "additionalProperties" else [""]
+        )
+        found |= {f"{where}.{key}".strip(".") for key in extra}
+    assert found == {marked}
+    with pytest.raises(rm.DesignError, match=last if isinstance(last, str) else ""):
+        rm.Design.from_dict(data)
+
+
+def alternatives() -> list[str]:
+    """The starter with each of its commented alternatives taken in, and what it replaces taken out."""
+    lines, found = starter_text().splitlines(), []
+    for index, line in enumerate(lines):
+        if not line.startswith("## instead of ("):
+            continue
+        letter, changed = line[15], list(lines)
+        (replaced,) = [i for i, other in enumerate(lines) if other.endswith(f"# ({letter})")]
+        changed[replaced] = f"# {lines[replaced]}"
+        below = index + 1
+        while below < len(lines) and lines[below].startswith("# "):
+            changed[below] = lines[below].removeprefix("# ")
+            below += 1
+        found.append("\n".join(changed))
+    return found
+
+
+@pytest.mark.parametrize("text", alternatives())
+def test_every_alternative_of_the_starter_is_a_design(tmp_path, text):
+    file = tmp_path / "mine.toml"
+    file.write_text(text)
+    design = rm.load_design(file)
+    assert design != rm.Design.from_dict(tomllib.loads(starter_text()))
+    assert [finding for finding in rm.check(design) if finding.severity == "error"] == []
+    assert rm.simulate(design, 3, hours=1).pace()["reached"].max() == 1
+
+
+def test_there_are_alternatives_to_try():
+    assert len(alternatives()) >= 10
+
+
+def test_completion_shows_our_names_only():
+    names = dir(rm.demo_design())
+    assert {"with_values", "save", "sources", "profile", "constants"} <= set(names)
+    assert not [name for name in names if name.startswith(("model_", "_", "dict", "json", "copy", "parse"))]

@@ -153,7 +153,7 @@ def test_an_explanation_reads_like_a_working_on_paper():
     assert "      7 == 20 is false: 0" in text
     assert "      = floor(445.7853040698742) = 445    (rounded down)" in text
     assert text.endswith("  445 XP")
-    assert "<pre>" in rm.explain(rm.demo_design(), "tracks.warden.cost", 7)._repr_html_()
+    assert "<table>" in rm.explain(rm.demo_design(), "tracks.warden.cost", 7)._repr_html_()
 
 
 def test_bars_read_as_designers_write_them():

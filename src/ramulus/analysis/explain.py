@@ -65,7 +65,12 @@ class Explanation:
         return "\n".join([*lines, "", f"  {number_text(self.value)}{self.unit}"])
 
     def _repr_html_(self) -> str:
-        return f"<pre>{escape(str(self))}</pre>"
+        where = ", ".join(f"{name} = {number_text(value)}" for name, value in self.names.items())
+        head = f"{escape(self.place)}: <code>{escape(self.formula)}</code>{f' where {escape(where)}' if where else ''}"
+        cells = ((step.expression, step.put_in, number_text(step.value), step.note) for step in self.steps)
+        rows = "".join("<tr>" + "".join(f"<td>{escape(cell)}</td>" for cell in row) + "</tr>" for row in cells)
+        heads = "<tr><th>step</th><th>put in</th><th>gives</th><th></th></tr>"
+        return f"<table><caption>{head}</caption>{heads}{rows}</table>"
 
 
 def _line(step: Step) -> str:

@@ -13,7 +13,7 @@ from ramulus.cli.output import WIDTH, waiting
 from ramulus.errors import DesignError
 
 if TYPE_CHECKING:
-    from ramulus.analysis.checks.finding import Finding
+    from ramulus.analysis.checks.finding import Findings
 
 
 def register(app: typer.Typer) -> None:
@@ -32,28 +32,24 @@ def check(
 
     Exit status: 1 on errors, 0 on warnings and notes alone (--strict: 1 on warnings).
     """
+    from ramulus.analysis.checks import Findings, from_problem
     from ramulus.analysis.checks import check as find
-    from ramulus.analysis.checks import from_problem
 
     try:
         design = closing.load(file)
         with waiting("checking", quiet=closing.quiet):
             findings = find(design, factor_ceiling=ceiling)
     except DesignError as error:
-        findings = [from_problem(problem) for problem in error.problems]
+        findings = Findings(from_problem(problem) for problem in error.problems)
     _show(findings, closing, str(file))
     severities = {finding.severity for finding in findings}
     if "error" in severities or (strict and "warning" in severities):
         raise typer.Exit(1)
 
 
-def _show(findings: list[Finding], closing: Closing, file: str) -> None:
+def _show(findings: Findings, closing: Closing, file: str) -> None:
     if not closing.shows_table:
-        import pandas as pd
-
-        columns = ["code", "severity", "place", "level", "reason", "way_out"]
-        rows = [[getattr(finding, name) for name in columns] for finding in findings]
-        closing.printing("check").table(pd.DataFrame(rows, columns=columns).astype({"level": object}), {})
+        closing.printing("check").table(findings.table(), {})
         return
     for finding in findings:
         place = finding.place or file

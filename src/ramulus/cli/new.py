@@ -12,6 +12,8 @@ from ramulus.cli.closing import Quiet
 from ramulus.cli.output import Printing
 from ramulus.errors import DataError
 
+SCHEMA_FILE = "ramulus.schema.json"
+
 
 def register(app: typer.Typer) -> None:
     """Add the commands."""
@@ -22,6 +24,9 @@ def register(app: typer.Typer) -> None:
 def new(
     file: Annotated[Path, typer.Argument(help="Where to write it (.toml).", show_default=False)],
     force: Annotated[bool, typer.Option("--force", help="Replace a file that is there.")] = False,
+    schema: Annotated[
+        bool, typer.Option("--schema", help=f"Write {SCHEMA_FILE} beside it, which editors complete and check from.")
+    ] = False,
     quiet: Quiet = False,
 ) -> None:
     """Write a commented starter design."""
@@ -32,8 +37,14 @@ def new(
     if file.exists() and not force:
         raise DataError(f"{file}: is there already; --force replaces it")
     text = starter_text().replace("THIS_FILE", file.name)
+    printing = Printing("new", quiet=quiet)
+    if schema:
+        # Editors that know TOML read this line; it is a comment to everybody else.
+        text = f"#:schema ./{SCHEMA_FILE}\n{text}"
+        _write_schema(file.with_name(SCHEMA_FILE))
+        printing.say(f"wrote {file.with_name(SCHEMA_FILE)}")
     write_whole(file, lambda temporary: temporary.write_text(text, encoding="utf-8"))
-    Printing("new", quiet=quiet).say(f"wrote {file}; next: ramulus levels {file}")
+    printing.say(f"wrote {file}; next: ramulus levels {file}")
 
 
 def schema(
@@ -41,13 +52,22 @@ def schema(
     quiet: Quiet = False,
 ) -> None:
     """Print the JSON Schema of design files."""
-    from ramulus.design import design_schema, write_whole
+    if output is None:
+        print(_schema_text())
+        return
+    _write_schema(output)
+    Printing("schema", quiet=quiet).say(f"wrote {output}")
+
+
+def _schema_text() -> str:
+    from ramulus.design import design_schema
+
+    return json.dumps(design_schema(), indent=2, ensure_ascii=False)
+
+
+def _write_schema(file: Path) -> None:
+    from ramulus.design import write_whole
     from ramulus.files import refuse_strange
 
-    text = json.dumps(design_schema(), indent=2, ensure_ascii=False)
-    if output is None:
-        print(text)
-        return
-    refuse_strange(output, ('{"$schema"',), "a JSON Schema")
-    write_whole(output, lambda temporary: temporary.write_text(text + "\n", encoding="utf-8"))
-    Printing("schema", quiet=quiet).say(f"wrote {output}")
+    refuse_strange(file, ('{"$schema"',), "a JSON Schema")
+    write_whole(file, lambda temporary: temporary.write_text(_schema_text() + "\n", encoding="utf-8"))

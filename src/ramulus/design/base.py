@@ -140,16 +140,18 @@ _NUMBER_SCHEMA = WithJsonSchema({"type": "number"})
 _AS_IT_IS = PlainSerializer(lambda value: value, return_type=Any)
 Number = Annotated[float, PlainValidator(_number), _AS_IT_IS, _NUMBER_SCHEMA]
 """A finite number, kept as the author wrote it (a whole number stays one)."""
-NotNegative = Annotated[Number, AfterValidator(_at_least_zero)]
-Positive = Annotated[Number, AfterValidator(_above_zero)]
-XpAmount = Annotated[Number, AfterValidator(_xp_amount)]
-Share = Annotated[Number, AfterValidator(_share)]
+NotNegative = Annotated[Number, AfterValidator(_at_least_zero), WithJsonSchema({"type": "number", "minimum": 0})]
+Positive = Annotated[Number, AfterValidator(_above_zero), WithJsonSchema({"type": "number", "exclusiveMinimum": 0})]
+XpAmount = Annotated[
+    Number, AfterValidator(_xp_amount), WithJsonSchema({"type": "number", "minimum": 0, "maximum": MOST_XP})
+]
+Share = Annotated[Number, AfterValidator(_share), WithJsonSchema({"type": "number", "minimum": 0, "maximum": 1})]
 FormulaText = Annotated[str, PlainValidator(_formula), WithJsonSchema({"type": "string", "maxLength": 2000})]
 NumberOrFormula = Annotated[
     float | str,
     PlainValidator(_number_or_formula),
     _AS_IT_IS,
-    WithJsonSchema({"anyOf": [{"type": "number"}, {"type": "string", "maxLength": 2000}]}),
+    WithJsonSchema({"type": ["number", "string"], "maxLength": 2000}),
 ]
 PlainName = Annotated[str, PlainValidator(_plain_name), WithJsonSchema({"type": "string"})]
 """The name of a track, source, player profile, …"""
@@ -163,6 +165,11 @@ Between = Literal["straight", "smooth", "geometric", "step"]
 Gives = Literal["cost", "total"]
 Point = Annotated[list[Number], Field(min_length=2, max_length=2)]
 Points = Annotated[list[Point], Field(min_length=1)]
+
+
+def number_up_to(most: float, *, above_zero: bool = False) -> WithJsonSchema:
+    """Return the JSON Schema of a number between 0 and a most."""
+    return WithJsonSchema({"type": "number", "exclusiveMinimum" if above_zero else "minimum": 0, "maximum": most})
 
 
 def ordered(model: Model, low_key: str, high_key: str, words: str, code: str = "invalid-value") -> None:
@@ -182,22 +189,34 @@ def rounded_to(rounding: str, to: int | None) -> None:
 class OneOf:
     """The JSON Schema of a table that is of one of several kinds, told apart by a key; made when it is asked for.
 
-    All keys stand side by side, so that an editor marks a mistyped one and not the whole table.
+    All keys stand side by side, and a key that belongs to another kind is wrong where it stands: so an editor marks a
+    mistyped one and not the whole table.
+
+    Args:
+        kinds: the kinds by their key.
+        what: what such a table states, in words.
+        plain: types that may stand there instead of a table, such as "number".
     """
 
-    def __init__(self, kinds: Mapping[str, type[Model]], what: str) -> None:
-        self._kinds, self._what = kinds, what
+    def __init__(self, kinds: Mapping[str, type[Model]], what: str, plain: tuple[str, ...] = ()) -> None:
+        self._kinds, self._what, self._plain = kinds, what, plain
 
     def __get_pydantic_json_schema__(self, *_: Any) -> dict[str, Any]:
-        properties: dict[str, Any] = {}
-        for kind in self._kinds.values():
-            properties.update(_in_place(described(kind))["properties"])
+        own = {key: _in_place(described(kind))["properties"] for key, kind in self._kinds.items()}
+        every = {name: part for properties in own.values() for name, part in properties.items()}
+        keys = list(own)
+        # Of two keys that exclude each other the later one is marked; `not: {}` takes nothing at all.
+        strange = {
+            key: {name: {"not": {}} for name in every if name not in own[key] and name not in keys[: keys.index(key)]}
+            for key in keys
+        }
         return {
-            "type": "object",
-            "description": f"How to state {self._what}: exactly one of {', '.join(self._kinds)}.",
-            "properties": properties,
+            "type": [*self._plain, "object"] if self._plain else "object",
+            "description": f"{self._what}: exactly one of {', '.join(self._kinds)}.",
+            "properties": every,
             "additionalProperties": False,
-            "oneOf": [{"required": [key]} for key in self._kinds],
+            "minProperties": 1,
+            "dependentSchemas": {key: {"properties": names} for key, names in strange.items() if names},
         }
 
 
@@ -207,13 +226,33 @@ def described(model: type[BaseModel]) -> dict[str, Any]:
     The texts are read from the source when a schema is asked for: to read them whenever a model is made would be a
     good part of the start of every command.
     """
-    schema = model.model_json_schema()
+    schema: dict[str, Any] = _without_nothing(model.model_json_schema())
     for name, part in [(model.__name__, schema), *schema.get("$defs", {}).items()]:
         texts = _texts_of(name)
         for key, about in part.get("properties", {}).items():
             if key in texts:
                 about["description"] = texts[key]
     return schema
+
+
+def _without_nothing(part: Any) -> Any:
+    """Return a schema without the nothing that stands for keys left out: no file can write it.
+
+    Pydantic offers null beside what a key may be; an editor would find each of the choices at fault, and mark the
+    whole table for one wrong key in it.
+    """
+    if isinstance(part, list):
+        return [_without_nothing(item) for item in part]
+    if not isinstance(part, dict):
+        return part
+    kept = {key: _without_nothing(value) for key, value in part.items() if value is not None}
+    if isinstance(kept.get("title"), str):
+        del kept["title"]
+    choices = [choice for choice in kept.get("anyOf", []) if choice != {"type": "null"}]
+    if "anyOf" in kept and len(choices) == 1:
+        del kept["anyOf"]
+        return {**choices[0], **kept}
+    return {**kept, "anyOf": choices} if choices else kept
 
 
 def _in_place(schema: dict[str, Any]) -> dict[str, Any]:

@@ -257,7 +257,7 @@ def _cost(value: Any) -> Any:
 _AS_ITS_KIND = PlainSerializer(
     lambda way, info: way.model_dump(mode=info.mode, exclude_unset=info.exclude_unset), return_type=Any
 )
-AnySegment = Annotated[Segment, PlainValidator(_segment), _AS_ITS_KIND, OneOf(Segment.kinds, "a segment")]
+AnySegment = Annotated[Segment, PlainValidator(_segment), _AS_ITS_KIND, OneOf(Segment.kinds, "How to state a segment")]
 
 
 class SegmentsCost(Cost):
@@ -268,4 +268,4 @@ class SegmentsCost(Cost):
     """The segments, in order of level."""
 
 
-AnyCost = Annotated[Cost, PlainValidator(_cost), _AS_ITS_KIND, OneOf(Cost.kinds, "costs")]
+AnyCost = Annotated[Cost, PlainValidator(_cost), _AS_ITS_KIND, OneOf(Cost.kinds, "How to state costs")]

@@ -94,6 +94,11 @@ class Design(DesignModel):
         kept: T = self._derived[make]
         return kept
 
+    def __dir__(self) -> list[str]:
+        # What a reader's completion shows: our names, not those of the validation library.
+        own = {name for name in vars(Design) | vars(DesignModel) if not name.startswith(("_", "model_"))}
+        return sorted({*own, *type(self).model_fields})
+
     def __getstate__(self) -> dict[Any, Any]:
         # What is derived can be made again; it does not travel to other processes.
         state = super().__getstate__()

@@ -16,6 +16,7 @@ from ramulus.design.base import (
     Share,
     XpAmount,
     _mistake,
+    number_up_to,
     rounded_to,
 )
 
@@ -49,7 +50,7 @@ class Encounter(Model):
     """The chance of success, 0 … 1."""
     weight: NumberOrFormula = 1
     """How often a source is met, against the others; multiplies the source's own weight."""
-    variation: Annotated[NotNegative, Field(le=20), AfterValidator(_not_tiny)] = 0
+    variation: Annotated[NotNegative, Field(le=20), AfterValidator(_not_tiny), number_up_to(20)] = 0
     """The coefficient of variation of the time of one encounter (gamma distributed, 0.001 … 20; 0 = exact)."""
     failure: Failure = Failure()
     """What a failure costs and still pays."""

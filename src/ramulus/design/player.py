@@ -6,7 +6,17 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from ramulus.design.base import FormulaName, Level, Model, NotNegative, Number, PlainName, Positive, _mistake
+from ramulus.design.base import (
+    FormulaName,
+    Level,
+    Model,
+    NotNegative,
+    Number,
+    PlainName,
+    Positive,
+    _mistake,
+    number_up_to,
+)
 
 
 class Player(Model):
@@ -18,9 +28,9 @@ class Player(Model):
     """Numbers of this kind of player, usable in formulas."""
     seconds_between: NotNegative = 0
     """Seconds between encounters."""
-    spread: Annotated[NotNegative, Field(le=5)] = 0
+    spread: Annotated[NotNegative, Field(le=5), number_up_to(5)] = 0
     """How far players of this kind differ in speed: sigma of a log-normal factor with median 1."""
-    hours_per_day: Annotated[Positive, Field(le=24)] | None = None
+    hours_per_day: Annotated[Positive, Field(le=24), number_up_to(24, above_zero=True)] | None = None
     """Hours played on a play day."""
     days_per_week: Annotated[int, Field(ge=1, le=7)] | None = None
     """Play days a week, the first ones of each week."""

@@ -26,7 +26,7 @@ class Source(Model):
     """What awards XP: an opponent, a quest, a pick-up, an action. Further numbers are the author's own."""
 
     model_config = ConfigDict(extra="allow", json_schema_extra={
-        "additionalProperties": {"anyOf": [{"type": "number"}, {"type": "string", "maxLength": 2000}]}
+        "additionalProperties": {"type": ["number", "string"], "maxLength": 2000}
     })  # fmt: skip
 
     level: Level

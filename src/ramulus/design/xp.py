@@ -12,11 +12,11 @@ from pydantic import Field, PlainSerializer, PlainValidator, model_validator
 from ramulus.design.base import (
     MOST_XP,
     Model,
+    OneOf,
     XpAmount,
     _mistake,
     _number_or_formula,
     _xp_amount,
-    described,
     ordered,
 )
 
@@ -78,13 +78,10 @@ def kind_of_xp(value: dict[str, Any]) -> type[XpKind]:
     return next((kind for key, kind in reversed(XpKind.kinds.items()) if key in value), XpRange)
 
 
-class _XpSchema:
-    """The JSON Schema of XP: a number, a formula, or a table of one of the kinds."""
-
-    def __get_pydantic_json_schema__(self, *_: Any) -> dict[str, Any]:
-        kinds = [described(kind) for kind in XpKind.kinds.values()]
-        return {"anyOf": [{"type": "number", "minimum": 0}, {"type": "string", "maxLength": 2000}, *kinds]}
-
-
 _XP_DUMP = PlainSerializer(lambda xp: xp.model_dump() if isinstance(xp, Model) else xp, return_type=Any)
-Xp = Annotated[float | str | XpKind, PlainValidator(_xp), _XP_DUMP, _XpSchema()]
+Xp = Annotated[
+    float | str | XpKind,
+    PlainValidator(_xp),
+    _XP_DUMP,
+    OneOf(XpKind.kinds, "XP: a number, a formula, or a table with", ("number", "string")),
+]

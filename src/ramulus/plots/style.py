@@ -8,6 +8,7 @@ from importlib import resources
 from itertools import pairwise
 from typing import Any
 
+import matplotlib as mpl
 import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.axes import Axes
@@ -32,6 +33,9 @@ def project_style() -> Iterator[None]:
         plt.style.context(sheet),
     ):
         yield
+        interactive = plt.isinteractive()
+    # The first figure of a notebook turns interactive drawing on; to take that back would hide every later one.
+    mpl.interactive(interactive)
 
 
 def new_axes(ax: Axes | None, **figure_options: Any) -> Axes:

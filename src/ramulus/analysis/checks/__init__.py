@@ -9,7 +9,7 @@ from ramulus.analysis.checks.awards import check_awards
 from ramulus.analysis.checks.costs import check_costs
 from ramulus.analysis.checks.edges import check_edges
 from ramulus.analysis.checks.encounters import check_encounters
-from ramulus.analysis.checks.finding import Finding, from_problem, guarded
+from ramulus.analysis.checks.finding import Finding, Findings, from_problem, guarded
 from ramulus.analysis.checks.income import check_income
 from ramulus.analysis.checks.multipliers import FACTOR_CEILING, check_multipliers
 from ramulus.analysis.checks.names import check_names
@@ -20,12 +20,12 @@ from ramulus.analysis.checks.stats import check_stats
 if TYPE_CHECKING:
     from ramulus.design import Design
 
-__all__ = ["FACTOR_CEILING", "Finding", "check", "from_problem"]
+__all__ = ["FACTOR_CEILING", "Finding", "Findings", "check", "from_problem"]
 
 _ORDER = {"error": 0, "warning": 1, "note": 2}
 
 
-def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> list[Finding]:
+def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> Findings:
     """Return what is wrong or suspicious in a design, errors first.
 
     Args:
@@ -49,4 +49,4 @@ def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> list[Fin
         multipliers, check_party,
     )  # fmt: skip
     found = [finding for one in checks for finding in guarded(one, design)]
-    return sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity])
+    return Findings(sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity]))

@@ -10,6 +10,8 @@ from ramulus.errors import DataError, DesignError, Problem
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
 
+    import pandas as pd
+
     from ramulus.design import Design
 
 Severity = Literal["error", "warning", "note"]
@@ -35,6 +37,26 @@ class Finding:
     reason: str
     way_out: str
     level: int | None = None
+
+
+class Findings(list[Finding]):
+    """Findings, in the order of their severity; they show themselves as a table."""
+
+    def table(self) -> pd.DataFrame:
+        """Return a row a finding: `code`, `severity`, `place`, `level`, `reason`, `way_out`."""
+        import pandas as pd
+
+        columns = ["code", "severity", "place", "level", "reason", "way_out"]
+        rows = [[getattr(finding, name) for name in columns] for finding in self]
+        return pd.DataFrame(rows, columns=columns).astype({"level": object})
+
+    def _repr_html_(self) -> str:
+        if not self:
+            return "<p>Nothing to say.</p>"
+        import pandas as pd
+
+        with pd.option_context("display.max_colwidth", None):
+            return str(self.table().to_html(index=False, na_rep=""))
 
 
 def from_problem(problem: Problem) -> Finding:
