@@ -204,12 +204,13 @@ class OneOf:
     def __get_pydantic_json_schema__(self, *_: Any) -> dict[str, Any]:
         own = {key: _in_place(described(kind))["properties"] for key, kind in self._kinds.items()}
         every = {name: part for properties in own.values() for name, part in properties.items()}
+        kinds_of = {name: [key for key in own if name in own[key]] for name in every}
         keys = list(own)
-        # Of two keys that exclude each other the later one is marked; `not: {}` takes nothing at all.
-        strange = {
-            key: {name: {"not": {}} for name in every if name not in own[key] and name not in keys[: keys.index(key)]}
-            for key in keys
-        }
+        strange: dict[str, dict[str, Any]] = {}
+        for place, key in enumerate(keys):
+            # Of two kinds at once, what is the later one's alone is marked; `not: {}` takes nothing at all.
+            before = [name for name, kinds in kinds_of.items() if len(kinds) == 1 and kinds[0] in keys[:place]]
+            strange[key] = {name: {"not": {}} for name in every if name not in own[key] and name not in before}
         return {
             "type": [*self._plain, "object"] if self._plain else "object",
             "description": f"{self._what}: exactly one of {', '.join(self._kinds)}.",
