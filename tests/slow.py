@@ -76,8 +76,8 @@ def slow_player(
                     if design.track().overflow.whole_xp
                     else round(loss * main.tables.scale) / main.tables.scale
                 )
-            code = ROUNDING_CODES[awards.rounding]
-            main.award(paid_xp(drawn, product, won, float(failure.xp_share), code, float(awards.least_award)))
+            code, to = ROUNDING_CODES[awards.rounding], float(awards.rounding_to or 1)
+            main.award(paid_xp(drawn, product, won, float(failure.xp_share), code, to, float(awards.least_award)))
             if source.skill:
                 share = 1.0 if won else float(failure.xp_share)
                 ledgers[source.skill].award(float(tables.alone.skill_award(on, share)[row, column]))
