@@ -157,8 +157,19 @@ def test_the_kernel_agrees_with_the_ledger_award_by_award(data):
         "xp_share": draw(st.sampled_from([0, 0.37])),
     }
     changed["awards"] = {
-        "rounding": draw(st.sampled_from(["down", "nearest", "up", "none"])),
         "least_award": draw(st.sampled_from([0, 2])),
+        **draw(
+            st.sampled_from(
+                [
+                    {"rounding": "down"},
+                    {"rounding": "nearest"},
+                    {"rounding": "up"},
+                    {"rounding": "none"},
+                    {"rounding": "nearest", "rounding_to": 5},
+                    {"rounding": "up", "rounding_to": 3},
+                ]
+            )
+        ),
     }
     changed["multipliers"][1].update(from_day=1, to_day=2, first_minutes_of_day=draw(st.sampled_from([5, 30])))
     del changed["party"], changed["goals"]

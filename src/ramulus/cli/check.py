@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import textwrap
 from typing import TYPE_CHECKING, Annotated
 
@@ -59,3 +60,5 @@ def _show(findings: Findings, closing: Closing, file: str) -> None:
     counts = {word: sum(f.severity == word for f in findings) for word in ("error", "warning", "note")}
     found = ", ".join(f"{count} {word}{'s' if count != 1 else ''}" for word, count in counts.items() if count)
     print(f"{file}: {found or 'nothing to say'}")
+    if not counts["error"] and not closing.quiet and sys.stderr.isatty():
+        print(f"next: ramulus simulate {file}", file=sys.stderr)

@@ -55,9 +55,9 @@ def effort(
 
     XP per hour counts failures and the seconds between encounters. Timed multipliers are off.
     """
+    design = closing.load(file)
     from ramulus.analysis.effort import effort_table, left_out
 
-    design = closing.load(file)
     who = _profile(design, player)
     table = _some(effort_table(design, who, skill_level=skill_level), design, from_level, to_level, source)
     title = f"{design.title}: one encounter of {who}"
@@ -77,9 +77,9 @@ def gain(
     closing: Closing,
 ) -> None:
     """What each source awards at each level, with the multipliers behind it."""
+    design = closing.load(file)
     from ramulus.analysis.gain import gain_table
 
-    design = closing.load(file)
     who = _profile(design, player)
     table = gain_table(design, who, during=during or (), skill_level=skill_level)
     heads = dict(GAIN_HEADS)

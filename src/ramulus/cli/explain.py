@@ -26,9 +26,9 @@ def explain(
     closing: Closing,
 ) -> None:
     """Work a formula through at one level, innermost step first, with every rounding named."""
+    design = closing.load(file)
     from ramulus.analysis.explain import explain as work
 
-    design = closing.load(file)
     worked = work(design, place, level, player=player, source=source, skill_level=skill_level)
     if closing.shows_table:
         print(f"{worked}")

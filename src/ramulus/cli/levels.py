@@ -43,8 +43,6 @@ def levels(
     closing: Closing,
 ) -> None:
     """What each level costs and adds up to, how it grows from the level before, and the stats."""
-    from ramulus.analysis.level_table import level_table, shape_in_words
-
     design = closing.load(file)
     printing = closing.printing("levels")
     if at_xp is not None:
@@ -52,6 +50,8 @@ def levels(
     elif all_tracks:
         _every_track(design, player, printing)
     else:
+        from ramulus.analysis.level_table import level_table, shape_in_words
+
         table = level_table(design, track, player=player, from_level=from_level, to_level=to_level)
         name = track or design.main_track_name
         bought = f", stats as {player} buys" if player else ", no upgrades bought" if design.upgrades else ""
@@ -59,14 +59,14 @@ def levels(
 
 
 def _at_xp(design: Design, at_xp: float, track: str | None, closing: Closing, printing: Printing) -> None:
-    import pandas as pd
-
     from ramulus.analysis.level_at import level_at
 
     found = level_at(design, at_xp, track)
     if closing.shows_table:
         print(found)
         return
+    import pandas as pd
+
     printing.table(pd.DataFrame([asdict(found)]), {})
 
 

@@ -46,9 +46,9 @@ def party(
 
     p10, p50, p90: a tenth, half, nine tenths of the parties have the member at that level or below.
     """
+    design = closing.load(file)
     from ramulus.analysis.party import play_party
 
-    design = closing.load(file)
     with waiting("playing the parties", quiet=closing.quiet):
         run = play_party(design, encounters, parties=parties, seed=seed)
     table = run.levels()

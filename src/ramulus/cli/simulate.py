@@ -75,9 +75,9 @@ def simulate(
     p10, p50, p90: a tenth, half, nine tenths of the players got there in that time. A player who did not get there
     counts as later than all who did. Some levels are shown, the profiles side by side; --all shows every one.
     """
+    design = closing.load(file)
     from ramulus.analysis.simulate import SimulationStopped
 
-    design = closing.load(file)
     options.one_player(design, player)
     if at_hours is not None and at_hours > hours:
         raise typer.BadParameter(f"{at_hours:g} h is beyond --hours {hours:g}", param_hint="--at-hours")

@@ -62,7 +62,7 @@ def _falls_and_walls(curve: CostCurve, place: str) -> Iterator[Finding]:
             f"level {first} costs {curve.costs[index]:,.10g} XP, less than the {curve.costs[index - 1]:,.10g} "
             "XP of the "
             f"level before ({len(shape.falls)} such levels: {listed})",
-            "check the formula there with `explain`, or set at_least", first,
+            f"work it through (ramulus explain FILE {place} --level {first}), or set at_least", first,
         )  # fmt: skip
 
 

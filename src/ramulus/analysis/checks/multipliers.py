@@ -108,7 +108,7 @@ def _never_applies(factors: _Factors) -> Iterator[Finding]:
         elif not reads_leader(rule) and all(_is_one(factor) for factor in reach):
             yield Finding(
                 "rule-without-effect", "note", place, f"{rule.name!r} is 1 at every level and source",
-                "check the formula with `explain`",
+                "see it at every level (ramulus gain FILE)",
             )  # fmt: skip
 
 
