@@ -112,16 +112,16 @@ _MULTIPLE_FORMULAS: dict[str, Callable[[str, float, float], str]] = {
 
 def round_amount(value: float, code: int, to: float) -> float:
     """Return one amount of 0 or more rounded as a `Rounder` does; plain numbers only, so that a kernel compiles it."""
-    if code == NONE:
-        return value
-    if to != 1.0:
+    if to != 1.0 and code != NONE:
         rest = value % to
         if code == UP:
             return value + (-value) % to
         return value - rest + to if code == NEAREST and rest >= to / 2 else value - rest
     if code == DOWN:
         return math.floor(value) * 1.0
+    if code == NEAREST:
+        whole = math.floor(value) * 1.0
+        return whole + 1.0 if value - whole >= 0.5 else whole
     if code == UP:
         return math.ceil(value) * 1.0
-    whole = math.floor(value) * 1.0
-    return whole + 1.0 if value - whole >= 0.5 else whole
+    return value
