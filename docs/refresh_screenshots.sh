@@ -40,8 +40,8 @@ shot() {
 shot levels ramulus levels canopy.toml --to 30
 shot explain ramulus explain canopy.toml tracks.warden.cost --level 7
 shot check ramulus check canopy.toml
-shot award ramulus award canopy.toml 40 400 90 --also carry=0
+shot award ramulus award canopy.toml 40 400 90 --also carry=0 --also carry=0.5,level_ups_per_award=one
 shot chain ramulus award canopy.toml --source bark_borer --times 12 --level 9 --xp 600
 shot effort_table ramulus effort canopy.toml --player steady --from 10 --to 15
 shot party_table ramulus party canopy.toml
-shot simulate ramulus simulate canopy.toml --players 2000 --seed 7 --every 5
+shot simulate ramulus simulate canopy.toml --seed 7

@@ -223,7 +223,10 @@ def compare_rules(
     Raises:
         DesignError: a variant's value is not allowed.
         UnknownNameError: a variant names no overflow rule.
+        RamulusError: a variant is called "now".
     """
+    if "now" in variants:
+        raise RamulusError("a variant is called 'now', which is what the design is called as it is; give another name")
     name = track or design.main_track_name
     tables = {"now": trace(design, awards, name, level=level, xp=xp)}
     for title, rules in variants.items():

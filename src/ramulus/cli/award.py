@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
     from ramulus.design import Design
 
+LONGEST_HEAD = 12
 HEADS = {
     "step": Column("award", number()),
     "label": Column("bar"),
@@ -26,7 +27,7 @@ HEADS = {
     "levels_gained": Column("levels\ngained", number()),
     "wasted": Column("wasted\nXP", xp),
     "kept": Column("kept past\nthreshold", xp),
-    "progress": Column("bar", percent(0)),
+    "progress": Column("bar\nfull", percent(0)),
     "points": Column("points", xp),
     "earned": Column("earned\nXP", xp),
     "source": Column("source"),
@@ -193,12 +194,15 @@ def _side_by_side(
 
     variants = {text: dict(_rule(part) for part in text.split(",")) for text in also}
     table = compare_rules(design, given, variants, track, **start)
+    # A long rule stands in the foot, and a letter for it above its columns.
+    short = {title: title if len(title) <= LONGEST_HEAD else chr(65 + i) for i, title in enumerate(["now", *variants])}
     heads = {"step": Column("award", number()), "amount": Column("XP", xp)}
     for name in table.columns[2:]:
         what, _, title = name.partition(" (")
-        lines = title.removesuffix(")").replace(",", ",\n")
-        heads[name] = Column(f"{lines}\n{what if what != 'xp' else 'XP'}", xp)
-    wasted = {t: float(table[f"wasted ({t})"].sum()) for t in ("now", *variants)}
-    levels = {t: int(table[f"level ({t})"].iloc[-1]) for t in ("now", *variants)}
-    foot = [f"{t}: ends at level {levels[t]}, {wasted[t]:,.10g} XP wasted" for t in wasted]
+        heads[name] = Column(f"{short[title.removesuffix(')')]}\n{what if what != 'xp' else 'XP'}", xp)
+    foot = []
+    for title, letter in short.items():
+        level, wasted = int(table[f"level ({title})"].iloc[-1]), float(table[f"wasted ({title})"].sum())
+        named = title if letter == title else f"{letter} = {title}"
+        foot.append(f"{named}: ends at level {level}, {wasted:,.10g} XP wasted")
     printing.table(table, heads, f"{design.title}: the same awards under other rules", "\n".join(foot))
