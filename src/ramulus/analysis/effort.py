@@ -59,17 +59,19 @@ def left_out(design: Design) -> list[str]:
     """Return, a sentence each, what tables without chance leave out of a design."""
     timed = [rule.name for rule in design.multipliers if rule.timed]
     limited = [f"{name} ({source.limit} times)" for name, source in design.sources.items() if source.limit]
-    tabulation = tabulated(design)
-    nearly = sorted({
-        tabulation.columns.sources[index]
-        for name in design.profiles
-        for index in tabulation.profile(name).mean_pay(tabulation.always_on).nearly
-    })  # fmt: skip
     found = []
     if timed:
         found.append(f"Timed multipliers are off: {', '.join(timed)}.")
     if limited:
         found.append(f"Uses that run out are not counted: {', '.join(limited)}; simulate shows what is met.")
-    if nearly:
-        found.append(f"Mean awards are within half an XP where XP has very many values: {', '.join(nearly)}.")
-    return found
+    return found + how_near(design)
+
+
+def how_near(design: Design) -> list[str]:
+    """Return, in a sentence where there is anything to say, which mean awards are not exact and how near they are."""
+    tabulation = tabulated(design)
+    pays = [tabulation.profile(name).mean_pay(tabulation.always_on) for name in design.profiles]
+    nearly = [name for index, name in enumerate(design.sources) if any(index in pay.nearly for pay in pays)]
+    if not nearly:
+        return []
+    return [f"Mean awards are within half an XP where XP has very many values: {', '.join(nearly)}."]

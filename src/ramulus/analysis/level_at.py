@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from html import escape
+from numbers import Real
 from typing import TYPE_CHECKING
 
 from ramulus.errors import AwardError, shortly
 from ramulus.rules.tabulation import tabulated
+from ramulus.rules.xp_units import plain_number
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -60,18 +62,18 @@ def level_at(design: Design, xp: float, track: str | None = None) -> LevelAt:
         >>> print(rm.level_at(rm.demo_design(), 12_345))
         12,345 XP in all pays for level 17 and leaves 1,191 of the 1,824 XP to the next level (65%).
     """
-    if isinstance(xp, bool) or not isinstance(xp, int | float) or not (math.isfinite(xp) and xp >= 0):
+    if isinstance(xp, bool) or not isinstance(xp, Real) or not (math.isfinite(xp) and xp >= 0):
         raise AwardError(f"XP in all of {shortly(xp)}; allowed: a finite number of 0 or more")
     tables = tabulated(design).track(track)
     exceeds = tables.track.overflow.threshold == "exceeded"
     totals = tables.curve.totals
     index = max(int(totals.searchsorted(xp, side="left" if exceeds else "right")) - 1, 0)
     last = index == len(totals) - 1
-    left = xp - float(totals[index])
+    left = float(xp) - float(totals[index])
     return LevelAt(
         xp=xp,
         level=index + tables.curve.start_level,
-        left=int(left) if left.is_integer() else left,
+        left=plain_number(left),
         cost=None if last else float(tables.curve.costs[index]),
         max_level=tables.curve.max_level,
     )

@@ -69,13 +69,13 @@ class Closing:
             BadParameter: it is one of them.
         """
         for file in files:
-            if self.output is not None and file.exists() and self.output.exists() and file.samefile(self.output):
+            if self.output is not None and _are_one(file, self.output):
                 raise typer.BadParameter(f"{self.output} is what the command reads", param_hint="--output")
 
     @property
     def shows_table(self) -> bool:
         """Whether a table is printed for a reader, not for another program."""
-        return self.form is options.Format.table and self.output is None
+        return self.form is options.Format.table and self.output is None and not self.columns
 
     def printing(self, command: str, *, stopped: str = "") -> Printing:
         """Return how a command prints its table; what a stopped run has done goes beside the output, marked."""
@@ -84,6 +84,13 @@ class Closing:
             output = output.with_name(f"{output.stem}.partial{output.suffix}")
         columns = tuple(name.strip() for name in (self.columns or "").split(",") if name.strip())
         return Printing(command, self.form, output, self.quiet, columns, {"stopped": stopped} if stopped else {})
+
+
+def _are_one(file: Path, other: Path) -> bool:
+    try:
+        return file.samefile(other)
+    except (OSError, ValueError):  # One of them is not there, or is no name of a file.
+        return False
 
 
 def files_of(design: Design) -> list[Path]:

@@ -78,6 +78,7 @@ def gain(
 ) -> None:
     """What each source awards at each level, with the multipliers behind it."""
     design = closing.load(file)
+    from ramulus.analysis.effort import how_near
     from ramulus.analysis.gain import gain_table
 
     who = _profile(design, player)
@@ -85,9 +86,10 @@ def gain(
     heads = dict(GAIN_HEADS)
     heads.update({rule.name: Column(rule.name.replace(" ", "\n"), factor) for rule in design.multipliers})
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
-    foot = f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)." if timed else ""
+    foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []
+    foot += how_near(design)
     title = f"{design.title}: awards on success to {who}"
-    closing.printing("gain").table(_some(table, design, from_level, to_level, source), heads, title, foot)
+    closing.printing("gain").table(_some(table, design, from_level, to_level, source), heads, title, "\n".join(foot))
 
 
 def _profile(design: Design, player: str | None) -> str:

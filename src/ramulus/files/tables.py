@@ -66,7 +66,7 @@ def write_table(
     if package is not None and importlib.util.find_spec(package) is None:
         raise DataError(f"{path}: writing {ending} needs {package}; python -m pip install {package}")
     if ending == ".json":
-        refuse_strange(path, ("[",) if records else ('{"command"',), "a table that this program wrote")
+        refuse_strange(path, ('{"command"', *(["[{"] if records else [])), "a table that this program wrote")
     write_whole(path, writers[ending])
 
 
