@@ -171,6 +171,8 @@ WELL = {
     "growth-odd": lambda: make(stats={"grip": {"base": 5, "growth": 2.5}}),
     "cap-far": lambda: with_sources({"seconds": 1000}),
     "lives-above": lambda: with_sources({"level": 6}),
+    # Most of the XP while the errand lasts, which is three times.
+    "lives-above ": lambda: with_sources({}, {"level": 15, "xp": 900, "limit": 3}),
     "level-loses": lambda: with_sources({"success": 0.9}, encounter={"failure": {"loss": 0.01}}),
     "income-slides": lambda: with_sources({"xp": "200 - 3 * level"}),
     "rule-misses-days": lambda: with_sources(

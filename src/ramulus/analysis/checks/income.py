@@ -86,11 +86,11 @@ def _losing(seen: Seen) -> Iterator[Finding]:
         return
     grid, costs = seen.columns, seen.tabulation.main.curve.costs
     at = grid.first_column
-    paid = (seen.chance * seen.xp[:, :, at]).sum(axis=2)[:, :-1]
-    failing = (seen.chance * (1 - seen.success[:, :, at])).sum(axis=2)[:, :-1]
+    paid = (seen.lasting * seen.xp[:, :, at]).sum(axis=2)[:, :-1]
+    failing = (seen.lasting * (1 - seen.success[:, :, at])).sum(axis=2)[:, :-1]
     taken = failing * loss * costs
     for index, name in enumerate(seen.names):
-        losing = np.nonzero((taken[index] > paid[index]) & (seen.chance[index, :-1].sum(axis=1) > 0))[0]
+        losing = np.nonzero((taken[index] > paid[index]) & (seen.lasting[index, :-1].sum(axis=1) > 0))[0]
         if len(losing):
             level = int(losing[0])
             yield Finding(
@@ -107,7 +107,7 @@ def _above(seen: Seen) -> Iterator[Finding]:
     grid, at = seen.columns, seen.columns.first_column
     strength = np.array([source.level for source in seen.tabulation.design.sources.values()], dtype=np.float64)
     far = strength[None, :] > grid.levels[:, None] + np.maximum(ABOVE, grid.levels[:, None] / 2)
-    income = seen.chance * seen.xp[:, :, at]
+    income = seen.lasting * seen.xp[:, :, at]
     total = income.sum(axis=2)
     share = np.divide((income * far).sum(axis=2), total, out=np.zeros_like(total), where=total > 0)[:, :-1]
     for index, name in enumerate(seen.names):

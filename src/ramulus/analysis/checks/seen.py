@@ -9,7 +9,7 @@ import numpy as np
 
 from ramulus.formula.functions import Array
 from ramulus.rules.columns import Columns
-from ramulus.rules.pay import chance_of, mix
+from ramulus.rules.pay import chance_of, lasting_chance, mix
 from ramulus.rules.tabulation import Tabulation, tabulated
 
 if TYPE_CHECKING:
@@ -24,7 +24,8 @@ class Seen:
         tabulation: the design's.
         names: the profiles.
         seconds, success, weight, xp, spent, award: what an encounter takes and pays in the mean, shape (P, L, C).
-        chance: of each source to be met, one column a source, shape (P, L, S).
+        chance: of each source to be met while all have uses left, one column a source, shape (P, L, S).
+        lasting: of each source to be met once uses have run out, shape (P, L, S).
         rate: XP per hour of the mix that is met, shape (P, L).
     """
 
@@ -37,6 +38,7 @@ class Seen:
     spent: Array
     award: Array
     chance: Array
+    lasting: Array
     rate: Array
 
     @property
@@ -66,5 +68,6 @@ def seen_of(design: Design) -> Seen:
         np.stack([pay.seconds for pay in pays]),
         np.stack([pay.award for pay in pays]),
         np.stack([chance_of(profile.encounters, at) for profile in profiles]),
+        np.stack([lasting_chance(pay, at) for pay in pays]),
         np.stack([3600 * xp / np.maximum(seconds, 1e-9) for xp, seconds in mixes]),
     )
