@@ -63,7 +63,7 @@ def slow_player(
             clock += seconds * own
             if clock > hours * 3600:
                 break
-            on = when.rules_on(clock)
+            on = when.rules_on(clock, number)
             first, last = int(xp.first[index]), int(xp.first[index + 1])
             draw = float(draws.uniform(key, encounter, draws.XP))
             drawn = float(drawn_xp(xp.low[row, index], int(xp.width[index]), first, last, xp.amounts, xp.up_to, draw))

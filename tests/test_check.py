@@ -94,7 +94,7 @@ DESERVED = {
         lambda: with_sources(
             {},
             multipliers=[{"name": "r", "factor": 2, "from_day": 6, "to_day": 7}],
-            players={"p": {"hours_per_day": 1, "days_per_week": 5}, "q": {"hours_per_day": 1}},
+            players={"p": {"hours_per_day": 1, "plays_on": ["mon", "fri"]}, "q": {"hours_per_day": 1}},
         ),
         ["no play day of: p"],
     ),

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from ramulus.design import cost_ways, encounter, multiplier, player, source, stat, track
+from ramulus.design import calendar, cost_ways, encounter, multiplier, player, source, stat, track
 from ramulus.design.model import DesignModel
 
 PAGE = (Path(__file__).parent.parent / "docs" / "design-file.md").read_text(encoding="utf-8")
@@ -23,6 +23,7 @@ SECTIONS = {
     "`[encounter.failure]`": encounter.Failure,
     "`[awards]`": encounter.Awards,
     "`[[multipliers]]`": multiplier.Multiplier,
+    "`[calendar]`": calendar.Calendar,
     "`[players.NAME]`": player.Player,
     "`[party]`": player.Party,
     "`[party.members.NAME]`": player.Member,

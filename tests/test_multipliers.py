@@ -6,14 +6,14 @@ import random
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.design.player import Player
 from ramulus.rules.multipliers import links, product_of
-from ramulus.rules.windows import calendar_day, timeline
+from ramulus.rules.schedule import days_reached, schedules_of
+from ramulus.rules.windows import timeline
 from slow import SlowParty, party_design
 
 SOURCE = {"borer": {"level": 11, "xp": 250, "seconds": 60, "tags": ["blight"]}}
@@ -128,15 +128,16 @@ def test_a_factor_below_zero_is_an_error_with_its_level():
 # --- windows ---------------------------------------------------------------------------------------------------
 
 
-def window(player, hours=200.0, **rule):
-    design = scaled({"name": "w", "factor": 2, **rule}, players={"p": player})
+def window(player, hours=200.0, number=0, calendar=None, **rule):
+    parts = {"calendar": calendar} if calendar else {}
+    design = scaled({"name": "w", "factor": 2, **rule}, players={"p": player}, **parts)
     when = timeline(design, design.players["p"], hours)
-    return lambda seconds: 0 in when.rules_on(seconds)
+    return lambda seconds: 0 in when.rules_on(seconds, number)
 
 
 def test_windows_at_their_first_and_last_minute():
     # 0.8 h a day, 4 days a week: days 1 2 3 4, 8 9 10 11, 15 … Day 15 is play day 8, day 18 play day 11.
-    player = {"hours_per_day": 0.8, "days_per_week": 4}
+    player = {"hours_per_day": 0.8, "plays_on": ["mon", "tue", "wed", "thu"]}
     on = window(player, from_day=15, to_day=21)
     day = 0.8 * 3600
     assert [on(8 * day - 60), on(8 * day - 1e-6), on(8 * day), on(8 * day + 60)] == [False, False, True, True]
@@ -166,15 +167,82 @@ def test_a_rule_that_goes_on_and_off_too_often_says_so():
         timeline(design, design.players["p"], 110)
 
 
-@given(st.sampled_from([0.1, 0.7, 0.8, 1.2, 2.5, 24]), st.integers(1, 7), st.integers(0, 2000))
-def test_calendar_days_are_exact_at_the_borders(hours, week, d):
-    player = Player(hours_per_day=hours, days_per_week=week)
-    day = 7 * (d // week) + d % week + 1
-    border = float(np.float64(round(hours * 3600)) * d)
-    assert calendar_day(player, np.array([border, border + 1])).tolist() == [day, day]
-    assert d == 0 or calendar_day(player, np.array([border - 1])).tolist() == [
-        7 * ((d - 1) // week) + (d - 1) % week + 1
-    ]
+WEEKDAYS = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+
+
+def plays(player, number, starts_on, calendar):
+    """Whether a player plays on a calendar day, from the rules: spread evenly, shifted by fifteens of players."""
+    weekday = (calendar - 1 + WEEKDAYS.index(starts_on)) % 7
+    if "plays_on" in player:
+        return WEEKDAYS[weekday] in player["plays_on"]
+    count = player.get("days_per_week", 7)
+    since_day_one = (calendar - 1) % 7
+    return since_day_one in {(7 * k // count + number // 15 % 7) % 7 for k in range(count)}
+
+
+PLAYERS = st.fixed_dictionaries(
+    {"hours_per_day": st.sampled_from([0.1, 0.7, 0.8, 1.2, 2.5, 24])},
+    optional={"days_per_week": st.integers(1, 7)},
+) | st.fixed_dictionaries(
+    {"hours_per_day": st.just(1.13), "plays_on": st.lists(st.sampled_from(WEEKDAYS), min_size=1, unique=True)}
+)
+
+
+@settings(deadline=None)
+@given(PLAYERS, st.integers(0, 300), st.sampled_from(WEEKDAYS), st.integers(0, 700))
+def test_calendar_days_are_exact_at_the_borders(player, number, starts_on, play_day):
+    design = scaled(players={"p": player}, calendar={"starts_on": starts_on})
+    schedules = schedules_of(design, design.players["p"])
+    # The play_day-th day of play, by walking through the calendar.
+    day, left = 0, play_day
+    while left >= 0:
+        day += 1
+        left -= plays(player, number, starts_on, day)
+    border = round(player["hours_per_day"] * 3600 * 1e6) * play_day / 1e6
+    seconds = np.array([[border, border + 60, border + player["hours_per_day"] * 3600 - 1]])
+    assert days_reached(seconds, np.array([number]), schedules).tolist() == [[day] * 3]
+    schedule = schedules[number // 15 % len(schedules)]
+    assert schedule.first_play_day(day) == play_day
+    assert schedule.weekdays(np.array([day])).tolist() == [(day - 1 + WEEKDAYS.index(starts_on)) % 7]
+
+
+@settings(deadline=None)
+@given(
+    PLAYERS, st.sampled_from([0, 14, 15, 47, 104]), st.sampled_from(WEEKDAYS),
+    st.fixed_dictionaries({}, optional={
+        "weekdays": st.lists(st.sampled_from(WEEKDAYS), min_size=1, unique=True),
+        "from_day": st.integers(1, 30), "first_minutes_of_day": st.sampled_from([5, 30]),
+    }),
+    st.integers(0, 30),
+)  # fmt: skip
+def test_windows_against_a_calendar_on_paper(player, number, starts_on, rule, length):
+    if "from_day" in rule:
+        rule["to_day"] = rule["from_day"] + length
+    on = window(player, 2000, number, {"starts_on": starts_on}, **rule, **({} if rule else {"to_day": 9}))
+    played, day_seconds, day = 0.0, player["hours_per_day"] * 3600, 0
+    while day < 45:
+        day += 1
+        if not plays(player, number, starts_on, day):
+            continue
+        weekday = WEEKDAYS[(day - 1 + WEEKDAYS.index(starts_on)) % 7]
+        within = rule.get("from_day", 1) <= day <= rule.get("to_day", 9 if not rule else 10**9)
+        within &= weekday in rule.get("weekdays", WEEKDAYS)
+        for minute in (0.5, 4.5, 5.5, 29.5, 40):
+            if minute * 60 < day_seconds:
+                early = minute < rule.get("first_minutes_of_day", 1e9)
+                assert on(played + minute * 60) == (within and early), (day, minute)
+        played += day_seconds
+
+
+def test_players_of_a_kind_share_no_weekday():
+    design = scaled(players={"p": {"hours_per_day": 1, "days_per_week": 3}})
+    first = days_reached(np.zeros((105, 1)), np.arange(105), schedules_of(design, design.players["p"]))[:, 0]
+    # So 0 2 4, then 1 3 5, 2 4 6, 3 5 0, 4 6 1, 5 0 2 and 6 1 3.
+    assert first[::15].tolist() == [1, 2, 3, 1, 2, 1, 2]
+    for player in ({"days_per_week": 3, "plays_on": ["mon"]}, {"plays_on": ["mon"]}, {"hours_per_day": 1, "plays_on": []},
+                   {"hours_per_day": 1, "plays_on": ["mon", "mon"]}, {"hours_per_day": 1, "plays_on": ["monday"]}):  # fmt: skip
+        with pytest.raises(rm.DesignError, match="players.p"):
+            make(players={"p": player})
 
 
 def test_an_award_belongs_to_the_second_at_which_its_encounter_ends():

@@ -12,9 +12,7 @@ from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.design.player import Player
 from ramulus.rules.tabulation import tabulated
-from ramulus.rules.windows import calendar_day, micros_per_day, timeline
 
 # --- strangers' files ------------------------------------------------------------------------------------------
 
@@ -204,33 +202,6 @@ def test_rounding_moves_each_cost_by_less_than_one(values):
         moved = curve.costs - exact
         assert (moved >= low).all()
         assert (moved <= high).all()
-
-
-# --- windows ---------------------------------------------------------------------------------------------------
-
-
-@settings(max_examples=60, deadline=None)
-@given(
-    st.sampled_from([0.5, 0.8, 1.1, 3, 24]),
-    st.integers(1, 7),
-    st.integers(1, 20),
-    st.integers(0, 20),
-    st.none() | st.integers(1, 200),
-)
-def test_windows_against_looking_at_every_minute(hours, week, first, length, minutes):
-    player = {"hours_per_day": hours, "days_per_week": week}
-    rule = {"name": "w", "factor": 2, "from_day": first, "to_day": first + length}
-    if minutes:
-        rule["first_minutes_of_day"] = minutes
-    design = make(sources={"a": {"level": 1, "xp": 1, "seconds": 1}}, players={"p": player}, multipliers=[rule])
-    when = timeline(design, design.players["p"], 300)
-    schedule = Player(**player)
-    day = micros_per_day(schedule) / 1e6
-    for minute in range(0, int(min(300 * 60, 40 * day / 60)), 7):
-        seconds = minute * 60.0
-        inside = first <= float(calendar_day(schedule, np.array(seconds))) <= first + length
-        early = not minutes or seconds % day < minutes * 60
-        assert (0 in when.rules_on(seconds)) == (inside and early), seconds
 
 
 # --- parties ---------------------------------------------------------------------------------------------------

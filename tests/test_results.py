@@ -297,6 +297,21 @@ def test_intervals_cover_the_truth_as_often_as_they_say():
     assert high.tolist() == pytest.approx([0.3363, 1], abs=1e-4)
 
 
+def test_days_are_those_of_the_players_own_weeks(result):
+    days, pace = result.days(), result.pace()
+    assert days["days_p50"].equals(pace["days_p50"])
+    known = days.dropna()
+    assert len(known) > 60
+    assert ((known["days_p10"] <= known["days_p50"]) & (known["days_p50"] <= known["days_p90"])).all()
+    binned = rm.simulate(result.design, PLAYERS, hours=12, seed=21, keep_players=False).days()
+    both = binned["days_p50"].notna()
+    assert both.equals(days["days_p50"].notna())
+    # Days up to 125 lie in bins of their own; a bin is within 0.4 %.
+    assert (binned["days_p50"][both] == days["days_p50"][both]).all()
+    idle = rm.simulate(make(sources={"a": {"level": 1, "xp": 50, "seconds": 9}}), 5)
+    assert idle.days()["days_p50"].isna().all() and idle.pace()["days_p50"].isna().all()
+
+
 def test_every_number_of_the_pace_has_its_interval(result):
     table = result.pace(interval=0.95)
     numbers = ["reached", "hours_p10", "hours_p50", "hours_p90", "encounters_p50", "days_p50", "hours_in_level_p50"]

@@ -10,14 +10,23 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pandas as pd
 
-from ramulus.analysis.pace import HOUR, MOST_CUT_OFF, QUANTILES, InLevel, pace_columns, pace_intervals, slowest_level
+from ramulus.analysis.pace import (
+    HOUR,
+    MOST_CUT_OFF,
+    QUANTILES,
+    InLevel,
+    pace_columns,
+    pace_intervals,
+    slowest_level,
+    whole_days,
+)
 from ramulus.analysis.population import mixed_quantile, shares_of
 from ramulus.analysis.result_file import read_result, write_result
 from ramulus.design.model import lookup
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
 from ramulus.simulation.played import Arrivals, Played, PlayedProfile
-from ramulus.simulation.samples import WholeSample
+from ramulus.simulation.samples import WholeSample, quantile
 from ramulus.simulation.tally import CAP, END_REASONS
 
 if TYPE_CHECKING:
@@ -104,12 +113,27 @@ class SimulationResult:
         """
         name, tables = track or self.design.main_track_name, []
         for profile, arrivals in self._by_profile(track):
-            player, stays = self.design.profile(profile.profile), InLevel(arrivals, profile, name)
+            stays = InLevel(arrivals, profile, name)
             table = {"player": profile.profile, "level": self._levels(track)}
-            table.update(pace_columns(arrivals, profile, player, stays))
+            table.update(pace_columns(arrivals, profile, stays))
             if interval is not None:
-                table.update(pace_intervals(arrivals, profile, player, stays, interval))
+                table.update(pace_intervals(arrivals, profile, stays, interval))
             tables.append(pd.DataFrame(table))
+        return pd.concat(tables, ignore_index=True)
+
+    def days(self, track: str | None = None) -> pd.DataFrame:
+        """Return on which calendar days players first reach each level; day 1 is the first.
+
+        Returns:
+            A row a profile and level: `player`, `level`, `reached`, `days_p10`, `days_p50`, `days_p90`; days are empty
+            for a profile without a schedule.
+        """
+        tables = []
+        for profile, arrivals in self._by_profile(track):
+            front = {"player": profile.profile, "level": self._levels(track)}
+            reached = arrivals.seconds.reached() / profile.players
+            days = {q: whole_days(quantile(arrivals.days, q / 100, profile.players), np.rint) for q in QUANTILES}
+            tables.append(pd.DataFrame({**front, "reached": reached, **{f"days_p{q}": days[q] for q in QUANTILES}}))
         return pd.concat(tables, ignore_index=True)
 
     def population(self, track: str | None = None) -> pd.DataFrame:

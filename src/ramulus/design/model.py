@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import Field
 
 from ramulus.design.base import FormulaName, Model, Number, PlainName
+from ramulus.design.calendar import Calendar, Weekday
 from ramulus.design.encounter import Awards, Encounter
 from ramulus.design.multiplier import Multiplier
 from ramulus.design.player import Goal, Party, Player
@@ -45,6 +46,8 @@ class DesignModel(Model):
     """How multiplied XP becomes an award."""
     multipliers: list[Multiplier] = []
     """What scales awards, in order."""
+    calendar: Calendar | None = None
+    """Where calendar days are counted from."""
     players: dict[PlainName, Player] = {}
     """Kinds of player."""
     party: Party | None = None
@@ -70,6 +73,11 @@ class DesignModel(Model):
     def encounters(self) -> Encounter:
         """The rules of encounters, by default where the author gives none."""
         return self.encounter or Encounter()
+
+    @property
+    def starts_on(self) -> Weekday:
+        """The weekday of day 1."""
+        return (self.calendar or Calendar()).starts_on
 
     def track(self, name: str | None = None) -> Track:
         """Return a track by name, or the main one.

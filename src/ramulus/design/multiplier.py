@@ -7,6 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from ramulus.design.base import FormulaText, Level, Model, Number, NumberOrFormula, PlainName, _mistake, ordered
+from ramulus.design.calendar import SomeWeekdays
 
 Band = Annotated[list[Number], Field(min_length=2, max_length=2)]
 
@@ -38,6 +39,8 @@ class Multiplier(Model):
     """The first calendar day on which it applies; the first day is 1."""
     to_day: Annotated[int, Field(ge=1, le=1_000_000)] | None = None
     """The last calendar day on which it applies."""
+    weekdays: SomeWeekdays | None = None
+    """The weekdays on which it applies."""
     first_minutes_of_day: Annotated[Number, Field(gt=0)] | None = None
     """Applies only in the first played minutes of each play day."""
     stack: Literal["multiply", "add", "best"] = "multiply"
@@ -46,7 +49,8 @@ class Multiplier(Model):
     @property
     def timed(self) -> bool:
         """Whether it applies only at certain hours."""
-        return (self.from_day, self.to_day, self.first_minutes_of_day) != (None, None, None)
+        keys = ("from_day", "to_day", "weekdays", "first_minutes_of_day")
+        return any(getattr(self, key) is not None for key in keys)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:

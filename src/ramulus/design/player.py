@@ -17,6 +17,7 @@ from ramulus.design.base import (
     _mistake,
     number_up_to,
 )
+from ramulus.design.calendar import SomeWeekdays
 
 
 class Player(Model):
@@ -33,7 +34,9 @@ class Player(Model):
     hours_per_day: Annotated[Positive, Field(le=24), number_up_to(24, above_zero=True)] | None = None
     """Hours played on a play day."""
     days_per_week: Annotated[int, Field(ge=1, le=7)] | None = None
-    """Play days a week, the first ones of each week."""
+    """Play days a week, spread evenly over it, on other weekdays for every next fifteen players."""
+    plays_on: SomeWeekdays | None = None
+    """The weekdays on which all of this kind play, instead of `days_per_week`."""
     spends: list[PlainName] = []
     """The order in which points are spent on upgrades, repeated."""
 
@@ -42,15 +45,13 @@ class Player(Model):
         """Whether played hours can be placed on calendar days."""
         return self.hours_per_day is not None
 
-    @property
-    def week(self) -> int:
-        """Play days a week; every day where the profile does not say."""
-        return self.days_per_week or 7
-
     @model_validator(mode="after")
     def _whole_schedule(self) -> Self:
-        if self.days_per_week is not None and self.hours_per_day is None:
-            raise _mistake("'days_per_week' without 'hours_per_day'", "both, or neither", "incomplete-pair")
+        for key in ("days_per_week", "plays_on"):
+            if getattr(self, key) is not None and self.hours_per_day is None:
+                raise _mistake(f"{key!r} without 'hours_per_day'", "both, or neither", "incomplete-pair")
+        if self.days_per_week is not None and self.plays_on is not None:
+            raise _mistake("'days_per_week' and 'plays_on' together", "one of them", "incomplete-pair")
         return self
 
 

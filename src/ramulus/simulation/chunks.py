@@ -40,6 +40,11 @@ class Chunk:
     tally: Tally
 
     @property
+    def numbers(self) -> NDArray[np.int64]:
+        """The numbers of the chunk's players in the profile."""
+        return np.arange(self.first, self.first + len(self.tally.ended), dtype=np.int64)
+
+    @property
     def players(self) -> slice:
         """Where the chunk's players stand among those of the profile."""
         return slice(self.first, self.first + len(self.tally.ended))
@@ -51,5 +56,6 @@ def play_chunk(job: Job) -> Chunk:
     keys = player_keys(job.seed, stage.profile, job.first, job.players)
     levels, sources = stage.sources.xp.low.shape
     tally = new_tally(job.players, int((stage.tracks.cap + 1).sum()), levels, sources, job.stop)
-    play_players(stage, keys, own_factors(keys, stage.spread), time_table(stage.shape), tally)
+    numbers = np.arange(job.first, job.first + job.players, dtype=np.int64)
+    play_players(stage, keys, own_factors(keys, stage.spread), numbers, time_table(stage.shape), tally)
     return Chunk(job.profile_index, job.first, tally)

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.overflow import book_award, book_loss, loss_of_failure, threshold
 from ramulus.rules.pay import paid_xp
+from ramulus.rules.schedule import schedule_of
 from ramulus.rules.xp_laws import drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
@@ -54,7 +55,7 @@ def features_of(stage: Stage) -> Features:
     return Features(
         skills=bool((sources.practises >= 0).any()),
         limits=bool(sources.limit.any()),
-        windows=len(stage.world.borders) > 1,
+        windows=len(stage.world.borders) > len(stage.world.first_border) - 1,
         losses=stage.settings.loss > 0,
         drawn=bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
@@ -63,10 +64,10 @@ def features_of(stage: Stage) -> Features:
 
 @cache
 def player_kernel(features: Features) -> Any:
-    """Return the kernel for some features: ``play(keys, own, sources, world, tracks, settings, times, tally)``.
+    """Return the kernel for some features: ``play(keys, own, weeks, sources, world, …)``.
 
-    It plays players one after the other: `keys` are their keys for random draws and `own` their own factors on time,
-    shape (n,) each; `times` is the table of varying times; `tally` is filled in.
+    It plays players one after the other: `keys` are their keys for random draws, `own` their own factors on time and
+    `weeks` the schedules that they have, shape (n,) each; `times` is the table of varying times; `tally` is filled in.
     """
     skills, limits, windows, losses, drawn, varies = features
     counts_income = windows or drawn  # Else it is what was met, times what it pays.
@@ -74,7 +75,7 @@ def player_kernel(features: Features) -> Any:
 
     @kernel
     def play(  # type: ignore[no-untyped-def]
-        keys, own, sources, world, tracks, settings, times, tally
+        keys, own, weeks, sources, world, tracks, settings, times, tally
     ):
         # One long function on purpose: taking arrays out of tuples, or handing tuples on, costs more than an encounter.
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
@@ -96,7 +97,8 @@ def player_kernel(features: Features) -> Any:
             key, factor = keys[player], own[player]
             level[:], peak[:], used[:], xp[:] = 0, 0, 0, tracks.start_units
             arrival[player][first_level] = 0.0
-            clock, encounter, window, reason = 0.0, 0, 0, CAP
+            clock, encounter, reason = 0.0, 0, CAP
+            window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
             while level[0] < count and reason == CAP:
                 now, held = level[0], xp[0]
                 there = open_sources(stint, sources, world, settings, level, used, states[window])
@@ -118,8 +120,8 @@ def player_kernel(features: Features) -> Any:
                     if clock > horizon:
                         reason = HORIZON
                         break
-                    if windows and window + 1 < len(borders) and clock >= borders[window + 1]:
-                        window = _window_at(borders, window, clock)
+                    if windows and window + 1 < last_window and clock >= borders[window + 1]:
+                        window = _window_at(borders, window, last_window, clock)
                         lay_out_awards(stint, there, world, now, states[window])
                     gained = units[won, i]
                     source = source_at[i]
@@ -189,8 +191,8 @@ def _first_levels(count: Ints) -> Ints:
 
 
 @register_jitable
-def _window_at(borders: Array, window: int, clock: float) -> int:
-    while window + 1 < len(borders) and clock >= borders[window + 1]:
+def _window_at(borders: Array, window: int, last: int, clock: float) -> int:
+    while window + 1 < last and clock >= borders[window + 1]:
         window += 1
     return window
 
@@ -206,7 +208,8 @@ def _note_arrivals(
         encounters[peak[track]] = encounter
 
 
-def play_players(stage: Stage, keys: NDArray[np.uint64], own: Array, times: Array, tally: Tally) -> None:
-    """Play some players of a stage; `tally` is filled in."""
+def play_players(stage: Stage, keys: NDArray[np.uint64], own: Array, numbers: Ints, times: Array, tally: Tally) -> None:
+    """Play some players of a stage, known by their numbers in the profile; `tally` is filled in."""
     play = player_kernel(features_of(stage))
-    play(keys, own, stage.sources, stage.world, stage.tracks, stage.settings, times, tally)
+    weeks = schedule_of(numbers, len(stage.world.first_border) - 1)
+    play(keys, own, weeks, stage.sources, stage.world, stage.tracks, stage.settings, times, tally)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
+from ramulus.rules.schedule import schedule_of
 from ramulus.simulation.draws import own_factors, player_keys
 from ramulus.simulation.party_kernel import PartyLog, party_kernel
 from ramulus.simulation.party_world import PartyStage, make_party_stage
@@ -82,12 +83,13 @@ def play_parties(design: Design, encounters: int, parties: int, seed: int, *, un
     """
     stage = make_party_stage(design, HORIZON_HOURS, encounters)
     _refuse_sizes(encounters, parties, len(stage.members))
-    keys, own = _members(stage, parties, seed)
+    keys, own, slots = _members(stage, parties, seed)
     log = _new_log(parties, encounters, len(stage.members))
     for some in _batches(parties, encounters * len(stage.members)):
         party_kernel()(
-            keys[some], own[some], stage.leader, stage.hold, stage.parts, until_even, stage.sources, stage.world,
-            stage.tracks, stage.settings, time_table(stage.shape), PartyLog._make(array[some] for array in log),
+            keys[some], own[some], slots[some], stage.leader, stage.hold, stage.parts, until_even, stage.sources,
+            stage.world, stage.tracks, stage.settings, time_table(stage.shape),
+            PartyLog._make(array[some] for array in log),
         )  # fmt: skip
     track = design.track()
     return PlayedParties(stage.members, tuple(design.sources), track.start_level, int(stage.tracks.scale[0]), log)
@@ -108,15 +110,18 @@ def _refuse_sizes(encounters: int, parties: int, members: int) -> None:
         raise RamulusError(f"{found}; allowed: at most {MOST_CELLS_KEPT:,} awards")
 
 
-def _members(stage: PartyStage, parties: int, seed: int) -> tuple[NDArray[np.uint64], Array]:
-    """Return the members' keys and own factors, shape (n, M) each."""
-    keys, own = np.empty((parties, len(stage.members)), np.uint64), np.empty((parties, len(stage.members)))
+def _members(stage: PartyStage, parties: int, seed: int) -> tuple[NDArray[np.uint64], Array, NDArray[np.int64]]:
+    """Return the members' keys, own factors and schedules (among those of all members), shape (n, M) each."""
+    shape, first = (parties, len(stage.members)), stage.world.first_schedule
+    keys, own, slots = np.empty(shape, np.uint64), np.empty(shape), np.empty(shape, np.int64)
     for member, (profile, spread) in enumerate(zip(stage.profiles, stage.spreads, strict=True)):
         alike = stage.profiles.count(profile)
         place = stage.profiles[:member].count(profile)
-        keys[:, member] = player_keys(seed, profile, 0, parties * alike)[place::alike]
+        numbers = np.arange(place, parties * alike, alike)
+        keys[:, member] = player_keys(seed, profile, 0, parties * alike)[numbers]
+        slots[:, member] = first[member] + schedule_of(numbers, int(first[member + 1] - first[member]))
         own[:, member] = own_factors(keys[:, member], spread)
-    return keys, own
+    return keys, own, slots
 
 
 def _new_log(parties: int, encounters: int, members: int) -> PartyLog:

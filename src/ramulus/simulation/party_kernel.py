@@ -57,7 +57,7 @@ def party_kernel() -> Any:
 
     @kernel
     def play(  # type: ignore[no-untyped-def]
-        keys, own, named, hold, parts, even, sources, world, tracks, settings, times, log
+        keys, own, slots, named, hold, parts, even, sources, world, tracks, settings, times, log
     ):
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
         # Arrays come out of their tuples once: to hand whole tuples to functions takes the compiler many seconds.
@@ -96,7 +96,8 @@ def party_kernel() -> Any:
                 # The leader is booked first: who is held is held below where it now stands.
                 for turn in range(len(level)):
                     member = leader if turn == 0 else turn - 1 if turn <= leader else turn
-                    state = _state_at(borders, states, first_border[member], first_border[member + 1], clock)
+                    slot = slots[party, member]
+                    state = _state_at(borders, states, first_border[slot], first_border[slot + 1], clock)
                     now, column = level[member, 0], _column(first_column, reads, source, level[member])
                     drawn = drawn_xp(
                         xp_of.low[now, source], xp_of.width[source], xp_of.first[source], xp_of.first[source + 1],

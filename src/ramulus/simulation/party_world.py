@@ -42,7 +42,8 @@ class PartyWorld(NamedTuple):
         alone: the same without the rules that read the leader's level, shape (T, L, C).
         skill_units: what a failure (0) and a success (1) award to the skill practised, shape (T, A, 2, L, C).
         borders, state: from which played second on which of the states holds, all members one after the other.
-        first_border: where a member's borders start, shape (M + 1,).
+        first_border: where the borders of each schedule of each member start, and one past the last.
+        first_schedule: which of these are a member's, and one past the last, shape (M + 1,).
         start_level: the levels at which the members join, from 0, shape (M,).
         seconds_between: of each member's profile, shape (M,).
     """
@@ -56,6 +57,7 @@ class PartyWorld(NamedTuple):
     borders: Array
     state: Ints
     first_border: Ints
+    first_schedule: Ints
     start_level: Ints
     seconds_between: Array
 
@@ -135,7 +137,8 @@ def _world(
         skill_units=np.concatenate([one.skill_units() for one in awards]),
         borders=np.concatenate([when.border_seconds for when in timelines]),
         state=np.concatenate([when.state + o for when, o in zip(timelines, offsets.tolist(), strict=False)]),
-        first_border=np.concatenate([[0], np.cumsum([len(when.borders) for when in timelines])]).astype(np.int64),
+        first_border=np.concatenate([[0], np.cumsum([n for when in timelines for n in np.diff(when.first)])]),
+        first_schedule=np.concatenate([[0], np.cumsum([len(when.first) - 1 for when in timelines])]).astype(np.int64),
         start_level=np.array(starts, dtype=np.int64),
         seconds_between=np.array([float(profile.player.seconds_between) for profile in profiles]),
     )

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.schedule import Schedule, days_reached
 from ramulus.simulation.chunks import Chunk
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals, Totals
@@ -23,11 +24,13 @@ class Arrivals:
         seconds: played seconds at first reaching each level.
         encounters: encounters by then.
         in_level: played seconds from each level to the next; nobody has one at the cap.
+        days: the calendar day of first reaching each level; nobody has one without a schedule.
     """
 
     seconds: Sample
     encounters: Sample
     in_level: Sample
+    days: Sample
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,15 +81,15 @@ class Keeper(Protocol):
     def add(self, chunk: Chunk) -> None:
         """Take in one chunk's players."""
 
-    def three(self) -> tuple[Sample, Sample, Sample]:
-        """Return seconds, encounters and seconds in each level over the levels of all tracks."""
+    def samples(self) -> tuple[Sample, ...]:
+        """Return a sample for each field of `Arrivals`, over the levels of all tracks."""
 
 
 class WholeKeeper:
     """Keeps every player's numbers."""
 
-    def __init__(self, players: int, starts: NDArray[np.int64], every: int) -> None:
-        self._starts = starts
+    def __init__(self, players: int, starts: NDArray[np.int64], every: int, schedules: tuple[Schedule, ...]) -> None:
+        self._starts, self._schedules = starts, schedules
         self._arrival = np.full((players, every), np.nan)
         self._encounters = np.zeros((players, every), np.int32)
         self._done = np.zeros(players, np.bool_)
@@ -97,38 +100,43 @@ class WholeKeeper:
         self._encounters[chunk.players] = chunk.tally.encounters
         self._done[chunk.players] = True
 
-    def three(self) -> tuple[Sample, Sample, Sample]:
-        """Return seconds, encounters and seconds in each level, of the players that are done."""
+    def samples(self) -> tuple[Sample, ...]:
+        """Return the samples of the players that are done."""
         done = slice(None) if self._done.all() else self._done
-        values = _three(self._arrival[done], self._encounters[done], self._starts)
-        return WholeSample(values[0]), WholeSample(values[1]), WholeSample(values[2])
+        numbers = np.arange(len(self._done), dtype=np.int64)[done]
+        values = _numbers_of(self._arrival[done], self._encounters[done], numbers, self._starts, self._schedules)
+        return tuple(map(WholeSample, values))
 
 
 class BinnedKeeper:
     """Keeps counts in bins, whose memory does not grow with the players."""
 
-    def __init__(self, starts: NDArray[np.int64], every: int) -> None:
-        self._starts = starts
-        self._binned = BinnedSample.empty(every), BinnedSample.empty(every), BinnedSample.empty(every)
+    def __init__(self, starts: NDArray[np.int64], every: int, schedules: tuple[Schedule, ...]) -> None:
+        self._starts, self._schedules = starts, schedules
+        self._binned = tuple(BinnedSample.empty(every) for _ in fields(Arrivals))
 
     def add(self, chunk: Chunk) -> None:
         """Take in one chunk's players."""
-        values = _three(chunk.tally.arrival, chunk.tally.encounters, self._starts)
+        tally = chunk.tally
+        values = _numbers_of(tally.arrival, tally.encounters, chunk.numbers, self._starts, self._schedules)
         for sample, part in zip(self._binned, values, strict=True):
             sample.add(part)
 
-    def three(self) -> tuple[Sample, Sample, Sample]:
-        """Return seconds, encounters and seconds in each level."""
+    def samples(self) -> tuple[Sample, ...]:
+        """Return the samples of everybody so far."""
         return self._binned
 
 
-def _three(arrival: Array, encounters: NDArray[np.int32], starts: NDArray[np.int64]) -> tuple[Array, Array, Array]:
-    """Return seconds, encounters and seconds in each level, not a number where a level was not reached."""
+def _numbers_of(
+    arrival: Array, encounters: NDArray[np.int32], numbers: NDArray[np.int64], starts: NDArray[np.int64],
+    schedules: tuple[Schedule, ...],
+) -> tuple[Array, Array, Array, Array]:  # fmt: skip
+    """Return an array for each field of `Arrivals`, not a number where a level was not reached."""
     counted = np.where(np.isfinite(arrival), encounters, np.nan)
     in_level = np.full_like(arrival, np.nan)
     in_level[:, :-1] = np.diff(arrival, axis=1)
     in_level[:, starts[1:] - 1] = np.nan  # From the cap of one track there is no way to the start of another.
-    return arrival, counted, in_level
+    return arrival, counted, in_level, days_reached(arrival, numbers, schedules)
 
 
 class Gathering:
@@ -138,15 +146,20 @@ class Gathering:
         profile: the profile's name.
         players: how many are to be played.
         levels: how many levels each track has, by name, the main track first.
+        schedules: the schedules that the profile's players have.
         keep: whether every player's numbers are kept.
     """
 
-    def __init__(self, profile: str, players: int, levels: Mapping[str, int], *, keep: bool) -> None:
+    def __init__(
+        self, profile: str, players: int, levels: Mapping[str, int], schedules: tuple[Schedule, ...], *, keep: bool
+    ) -> None:
         self._profile, self._levels = profile, levels
         sizes = np.array(list(levels.values()), dtype=np.int64)
         starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
         every = int(sizes.sum())
-        self._keeper: Keeper = WholeKeeper(players, starts, every) if keep else BinnedKeeper(starts, every)
+        self._keeper: Keeper = (
+            WholeKeeper(players, starts, every, schedules) if keep else BinnedKeeper(starts, every, schedules)
+        )
         self._spans = {
             name: slice(s, s + n) for name, s, n in zip(levels, starts.tolist(), sizes.tolist(), strict=True)
         }
@@ -169,11 +182,8 @@ class Gathering:
 
     def played(self, scale: int) -> PlayedProfile:
         """Return what the players folded in so far came to; `scale` is the units in one XP of the main track."""
-        seconds, encounters, in_level = self._keeper.three()
-        arrivals = {
-            name: Arrivals(seconds.over(where), encounters.over(where), in_level.over(where))
-            for name, where in self._spans.items()
-        }
+        samples = self._keeper.samples()
+        arrivals = {name: Arrivals(*(sample.over(where) for sample in samples)) for name, where in self._spans.items()}
         cut_off = {name: counts.copy() for name, counts in self._cut_off.items()}
         totals = self._totals.totals(scale)
         return PlayedProfile(self._profile, self.players_done, arrivals, self._ended.copy(), cut_off, totals)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.profile_tables import ProfileTables
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
+from ramulus.rules.schedule import Schedule, schedules_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.windows import Timeline
 from ramulus.rules.xp_laws import XpTables, xp_tables
@@ -48,7 +49,8 @@ class World(NamedTuple):
         factor: the product of multipliers, shape (W, L, C).
         units: what a failure (0) and a success (1) award where the XP is fixed, in units, shape (W, 2, L, C).
         skill_units: what they award to the skill practised, in its units, shape (W, 2, L, C).
-        borders, state: from which played second on which of the W states holds, shape (B,).
+        borders, state: from which played second on which of the W states holds, for each schedule, shape (B,).
+        first_border: where the borders of each schedule start, and one past the last, shape (schedules + 1,).
     """
 
     seconds: Array
@@ -59,6 +61,7 @@ class World(NamedTuple):
     skill_units: Ints
     borders: Array
     state: Ints
+    first_border: Ints
 
 
 class Tracks(NamedTuple):
@@ -115,12 +118,14 @@ class Stage:
         profile: the profile's name.
         spread: sigma of the players' own factor on time.
         shape: shape of the gamma distributed time of an encounter; 0 for no variation.
+        schedules: the schedules that its players have.
         sources, world, tracks, settings: the arrays.
     """
 
     profile: str
     spread: float
     shape: float
+    schedules: tuple[Schedule, ...]
     sources: Sources
     world: World
     tracks: Tracks
@@ -139,6 +144,7 @@ def make_stage(design: Design, profile: str, hours: float, most_encounters: int)
         profile=profile,
         spread=float(tables.player.spread),
         shape=shape_of_times(design),
+        schedules=schedules_of(design, tables.player),
         sources=design.derived(make_sources),
         world=make_world(tables, tables.timeline(hours)),
         tracks=design.derived(make_tracks),
@@ -220,4 +226,5 @@ def make_world(tables: ProfileTables, when: Timeline) -> World:
         skill_units=np.stack([alone.skill_units(on) for on in when.states]),
         borders=when.border_seconds,
         state=when.state,
+        first_border=when.first,
     )

@@ -12,6 +12,7 @@ from ramulus.analysis.checks.finding import Finding
 from ramulus.formula.functions import Array
 from ramulus.rules.multipliers import reads_leader
 from ramulus.rules.profile_tables import ProfileTables
+from ramulus.rules.schedule import schedules_of
 from ramulus.rules.tabulation import Tabulation, tabulated
 from ramulus.rules.windows import meets
 
@@ -119,7 +120,8 @@ def _who_misses(design: Design, rule: Multiplier) -> list[str]:
         for name, player in design.profiles.items()
         if player.has_schedule and (rule.players is None or name in rule.players)
     }
-    return [name for name, player in who.items() if not meets(rule, player)]
+    schedules = {name: schedules_of(design, player) for name, player in who.items()}
+    return [name for name, some in schedules.items() if not any(meets(rule, schedule) for schedule in some)]
 
 
 def _is_one(factor: Array) -> bool:
