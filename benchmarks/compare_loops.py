@@ -15,7 +15,7 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from loops import c_loop, compile_c, numpy_loop, python_loop, simpy_processes
+from loops import c_loop, compile_c, demo, numpy_loop, python_loop, simpy_processes
 
 import ramulus as rm
 
@@ -30,7 +30,7 @@ def kernel(design: rm.Design, players: int, seed: int, threads: int) -> tuple[np
 
 
 def main() -> None:
-    design = rm.demo_design()
+    design = demo()
     started = time.perf_counter()
     kernel(design, 2, 0, 1)
     print(f"first use (compiling, or loading what was compiled): {time.perf_counter() - started:.1f} s")

@@ -22,6 +22,12 @@ HERE = Path(__file__).parent
 HOURS = 200.0
 
 
+def demo() -> rm.Design:
+    """The demo with its steady players all playing from Monday to Friday: the other means know one schedule only."""
+    week = {"players.steady.days_per_week": None, "players.steady.plays_on": ["mon", "tue", "wed", "thu", "fri"]}
+    return rm.demo_design().with_values(week)
+
+
 class Designers:
     """What a designer types before there is a tool: one object, one method an encounter."""
 

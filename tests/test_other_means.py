@@ -26,8 +26,8 @@ def loops():
 
 
 @pytest.fixture(scope="module")
-def judged():
-    result = rm.simulate(rm.demo_design(), {"steady": 20_000}, seed=77)
+def judged(loops):
+    result = rm.simulate(loops.demo(), {"steady": 20_000}, seed=77)
     return result.arrivals("steady")[:, -1], result
 
 
@@ -37,14 +37,14 @@ def agree(sample, judge):
 
 
 def test_a_designers_own_loop_comes_to_the_same(loops, judged):
-    hours, count = loops.python_loop(rm.demo_design(), 150, 3)
+    hours, count = loops.python_loop(loops.demo(), 150, 3)
     agree(hours, judged[0])
     met = judged[1].income()["encounters"].sum()
     assert count / 150 == pytest.approx(met, rel=0.05)
 
 
 def test_a_loop_over_players_in_numpy_comes_to_the_same(loops, judged):
-    hours, count = loops.numpy_loop(rm.demo_design(), 2000, 5)
+    hours, count = loops.numpy_loop(loops.demo(), 2000, 5)
     agree(hours, judged[0])
     assert count / 2000 == pytest.approx(judged[1].income()["encounters"].sum(), rel=0.02)
 
@@ -53,8 +53,8 @@ def test_a_c_loop_over_the_same_tables_comes_to_the_same(loops, tmp_path):
     if shutil.which("cc") is None:
         pytest.skip("no C compiler here")
     library = loops.compile_c(tmp_path)
-    hours, count = loops.c_loop(library, rm.demo_design(), 1500, 7)
-    result = rm.simulate(rm.demo_design(), {"steady": 1500}, seed=7)
+    hours, count = loops.c_loop(library, loops.demo(), 1500, 7)
+    result = rm.simulate(loops.demo(), {"steady": 1500}, seed=7)
     # The same draws: all but the last bits of a few players' clocks are the same.
     np.testing.assert_allclose(np.sort(hours)[:1400], np.sort(result.arrivals("steady")[:, -1])[:1400], rtol=0.02)
     assert np.isclose(hours, result.arrivals("steady")[:, -1], rtol=1e-9).mean() > 0.98
@@ -62,10 +62,10 @@ def test_a_c_loop_over_the_same_tables_comes_to_the_same(loops, tmp_path):
 
 
 def test_the_designers_stats_are_the_tables(loops):
-    game = loops.Designers(rm.demo_design(), 1)
+    game = loops.Designers(loops.demo(), 1)
     game.start()
-    table = {name: curve.values for name, curve in tabulated(rm.demo_design()).stats("steady").items()}
-    curve = rm.level_table(rm.demo_design())
+    table = {name: curve.values for name, curve in tabulated(loops.demo()).stats("steady").items()}
+    curve = rm.level_table(loops.demo())
     for level in range(1, 41):
         game.level = level
         game.refit()
@@ -73,7 +73,7 @@ def test_the_designers_stats_are_the_tables(loops):
         assert game.windup == pytest.approx(table["windup"][level - 1])
         if level < 40:
             assert game.costs[level - 1] == curve["cost"].iloc[level - 1]
-    effort = rm.effort_table(rm.demo_design(), "steady")
+    effort = rm.effort_table(loops.demo(), "steady")
     for level in (1, 4, 9, 15, 24, 31):
         game.level = level
         game.refit()

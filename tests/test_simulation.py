@@ -64,7 +64,7 @@ def test_failures_limits_skills_and_days_with_a_pencil():
     times = 1010 + np.cumsum([100, 100, 90, 90] + [80] * 20)
     assert result.pace()["hours_p50"].tolist() == [0, times[3] / 3600, times[13] / 3600]
     assert result.pace("grafting")["hours_p50"].tolist() == [0, times[1] / 3600, times[3] / 3600]
-    # 900 s a play day on days 1, 2, 8, 9: 1390 s is on the second, 2190 s on the third.
+    # 900 s a play day on days 1, 4, 8, 11: 1390 s is on the second, 2190 s on the third.
     assert result.pace()["days_p50"].tolist() == [1, 4, 8]
     income = result.income().set_index(["level", "source"])["xp"]
     assert income.to_dict() == {(1, "errand"): 60, (1, "graft"): 40, (2, "graft"): 100}
