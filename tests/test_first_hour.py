@@ -208,6 +208,17 @@ def test_the_glance_says_what_the_tables_say(cli, canopy):
     assert {"rows", "slowest", "stuck", "income"} <= set(several)
 
 
+def test_many_profiles_and_odd_names_are_all_shown(cli, tmp_path):
+    source = {"level": 1, "xp": 50, "seconds": 30}
+    names = ["level", "player", "hours", "d", "e", "f"]
+    make(sources={"a": source}, players={name: {"spread": 0.2} for name in names}).save(tmp_path / "many.toml")
+    shown = cli("simulate", tmp_path / "many.toml", "--players", 20)
+    assert shown.status == 0 and "more columns" not in shown.out
+    heads = [line.split() for line in shown.out.splitlines() if line.startswith("       ") and "p50" not in line]
+    assert [name for line in heads for name in line if name in names][:6] == names
+    assert max(map(len, shown.out.splitlines())) <= 100
+
+
 def test_every_track_goes_where_several_tables_find_room(cli, canopy, tmp_path):
     import openpyxl
 

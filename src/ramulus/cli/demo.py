@@ -9,7 +9,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Quiet
-from ramulus.cli.glance import at_a_glance, summary
+from ramulus.cli.glance import summary
 from ramulus.cli.levels import HEADS as LEVEL_HEADS
 from ramulus.cli.output import Printing
 from ramulus.cli.plot import save_figure
@@ -62,8 +62,8 @@ def demo(
             f"{design.title}: some levels (all of them: levels.csv)",
             shape_in_words(design) + "\n",
         )
-        glance, heads = at_a_glance(pace)
-        printing.table(glance, heads, "How fast each kind of player gets there (all levels: pace.csv)", summary(result))
+        title = "How fast each kind of player gets there (all levels: pace.csv)"
+        side_by_side(printing, pace, title, summary(result))
         print(f"\nIn {folder}: " + ", ".join(sorted(path.name for path in folder.iterdir())))
         print(
             f"Next: look at {folder / 'pace.png'}, change a number in {folder / 'canopy.toml'}, and run\n  "

@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from ramulus.cli.output import Column, number
+from ramulus.cli.output import Column, Printing, number
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
 
 MILESTONES = 9
+AT_ONCE = 4  # Profiles that fit side by side.
+LEVEL = " level"  # No profile can be called that.
 MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
 NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
 _STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
@@ -31,16 +33,27 @@ def milestones(first: int, last: int) -> list[int]:
     return [first + 1, *middle, last] if last > first + 1 else [last]
 
 
+def side_by_side(
+    printing: Printing, pace: pd.DataFrame, title: str, foot: str, more: dict[str, pd.DataFrame] | None = None
+) -> None:
+    """Print the milestones of a pace table, a few profiles at a time."""
+    table, heads = at_a_glance(pace)
+    players = list(table.columns[1:])
+    for first in range(0, len(players), AT_ONCE):
+        some = table[[LEVEL, *players[first : first + AT_ONCE]]]
+        printing.table(some, heads, "" if first else title, "" if first + AT_ONCE < len(players) else foot, more)
+
+
 def at_a_glance(pace: pd.DataFrame) -> tuple[pd.DataFrame, dict[str, Column]]:
     """Return the milestones of a pace table, a row a level and a column a profile, and how the columns look."""
     import pandas as pd
 
     shown = milestones(int(pace["level"].min()), int(pace["level"].max()))
-    rows: dict[int, dict[str, object]] = {level: {"level": level} for level in shown}
+    rows: dict[int, dict[str, object]] = {level: {LEVEL: level} for level in shown}
     for row in pace[pace["level"].isin(shown)].itertuples():
         rows[row.level][row.player] = _cell(row.reached, row.hours_p10, row.hours_p50, row.hours_p90)
     heads = {player: Column(f"{player}\np50 (p10–p90)") for player in pace["player"].unique()}
-    return pd.DataFrame(list(rows.values())), {"level": Column("level", number()), **heads}
+    return pd.DataFrame(list(rows.values())), {LEVEL: Column("level", number()), **heads}
 
 
 def _cell(reached: float, p10: float, p50: float, p90: float) -> str:

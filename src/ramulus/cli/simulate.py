@@ -11,7 +11,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.glance import at_a_glance, summary
+from ramulus.cli.glance import side_by_side, summary
 from ramulus.cli.output import COMPILES, Column, Printing, hours, number, percent
 
 if TYPE_CHECKING:
@@ -107,8 +107,9 @@ def _show_pace(
     heads = INTERVAL_HEADS if interval else HEADS
     foot = summary(result, track)
     if printing.for_a_reader and every == 0:
-        table, heads = at_a_glance(table)
-    elif printing.for_a_reader and every:
+        side_by_side(printing, table, title_of(result), foot)
+        return
+    if printing.for_a_reader and every:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
     more = {"slowest": result.slowest(track), "stuck": result.stuck(), "income": result.income()}
     printing.table(table, heads, title_of(result), foot, more)

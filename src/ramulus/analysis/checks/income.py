@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ramulus.analysis.checks.finding import Finding
 from ramulus.analysis.checks.seen import Seen, seen_of
@@ -25,9 +26,8 @@ def check_income(design: Design) -> Iterator[Finding]:
     if not design.sources:
         return
     seen = design.derived(seen_of)
-    falls = list(_falls(seen))
-    yield from falls
-    yield from _slides(seen, {finding.level for finding in falls if finding.level is not None})
+    yield from _falls(seen)
+    yield from _slides(seen)
     yield from _losing(seen)
     yield from _above(seen)
 
@@ -35,10 +35,8 @@ def check_income(design: Design) -> Iterator[Finding]:
 def _falls(seen: Seen) -> Iterator[Finding]:
     """A level-up after which XP per hour stays below what it was, for the mix of lasting sources that is met."""
     levels = seen.columns.levels
-    for rate, name in zip(seen.rate, seen.names, strict=True):
-        rate = rate[:-1]
-        later = np.array([rate[i + 1 : i + 2 + RECOVERS].max(initial=0.0) for i in range(len(rate) - 1)])
-        falls = np.nonzero((later < (1 - FALL) * rate[:-1]) & (rate[1:] < (1 - FALL) * rate[:-1]) & (rate[1:] > 0))[0]
+    for rate, name in zip(seen.rate[:, :-1], seen.names, strict=True):
+        falls = _lasting_falls(rate)
         if len(falls):
             worst = int(falls[np.argmin(rate[falls + 1] / rate[falls])])
             more = f"; {len(falls) - 1} more such levels" if len(falls) > 1 else ""
@@ -51,14 +49,20 @@ def _falls(seen: Seen) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _slides(seen: Seen, falls: set[int]) -> Iterator[Finding]:
+def _lasting_falls(rate: Array) -> NDArray[np.int64]:
+    """Return the places after which a rate falls, and does not come back within a few levels."""
+    later = np.array([rate[i + 1 : i + 2 + RECOVERS].max(initial=0.0) for i in range(len(rate) - 1)])
+    return np.nonzero((later < (1 - FALL) * rate[:-1]) & (rate[1:] > 0))[0]
+
+
+def _slides(seen: Seen) -> Iterator[Finding]:
     """Income that goes down over many levels, without one level to blame."""
     levels = seen.columns.levels
-    for rate, name in zip(seen.rate, seen.names, strict=True):
-        first, last = _deepest(rate[:-1])
+    for rate, name in zip(seen.rate[:, :-1], seen.names, strict=True):
+        first, last = _deepest(rate)
         if last - first < SLIDE_LEVELS or rate[last] > (1 - SLIDE) * rate[first] or rate[last] <= 0:
             continue
-        if falls & {int(level) for level in levels[first + 1 : last + 1]}:
+        if any(first <= place < last for place in _lasting_falls(rate)):
             continue
         yield Finding(
             "income-slides", "warning", "encounter",
