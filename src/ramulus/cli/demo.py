@@ -9,7 +9,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Quiet
-from ramulus.cli.glance import summary
+from ramulus.cli.glance import side_by_side, summary
 from ramulus.cli.levels import HEADS as LEVEL_HEADS
 from ramulus.cli.output import Printing
 from ramulus.cli.plot import save_figure
