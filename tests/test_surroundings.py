@@ -42,6 +42,9 @@ def test_no_output_replaces_what_the_command_reads(cli, tmp_path):
         assert (ran.status, ran.out) == (2, ""), words
         assert "is what the command reads" in " ".join(ran.err.split())
     assert {path: path.read_bytes() for path in tmp_path.iterdir()} == before
+    design.write_text('{"command": "none of ours"}')
+    assert cli("check", design, "--output", design).status == 2
+    assert design.read_text() == '{"command": "none of ours"}'
 
 
 def test_a_table_or_schema_replaces_only_its_like(cli, canopy, tmp_path):

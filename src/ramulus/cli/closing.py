@@ -58,8 +58,9 @@ class Closing:
 
     def load(self, file: Path) -> Design:
         """Return the design of a file with the values of `--set` put in."""
+        self.spare(file)  # Also where it turns out to be at fault, and what is written says so.
         design = options.load(file, self.changes)
-        self.spare(file, *files_of(design))
+        self.spare(*files_of(design))
         return design
 
     def spare(self, *files: Path) -> None:
