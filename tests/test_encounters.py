@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 import ramulus as rm
 from conftest import make
 from ramulus.analysis.effort import left_out
+from ramulus.rules import pay
 from ramulus.rules.pay import mix
 from ramulus.rules.tabulation import tabulated
 
@@ -176,6 +177,24 @@ def test_the_mean_of_very_many_amounts_is_within_half_an_xp(low, width, factor, 
     exact, near = pay._mean_of(law, product, share), pay._nearly_mean_of(law, product, share)
     assert np.abs(exact - near).max() <= 0.5 + 1e-6
     assert pay.nearly == frozenset()
+
+
+def test_amounts_by_the_block_have_the_mean_of_one_by_one(monkeypatch):
+    def awards(xp):
+        design = make(
+            sources={"a": {"level": 1, "xp": xp, "seconds": 1}},
+            multipliers=[{"name": "m", "factor": "0.3 + 0.1 * level"}],
+        )
+        return rm.gain_table(design)["award"].to_numpy()
+
+    for xp, amounts in (
+        ({"low": 7, "high": 63}, [(x, 1 / 57) for x in range(7, 64)]),
+        ({"one_of": [[3 * n, 0.05] for n in range(20)]}, [(3 * n, 0.05) for n in range(20)]),
+    ):
+        by_hand = [sum(chance * np.floor(x * (0.3 + 0.1 * level)) for x, chance in amounts) for level in range(1, 7)]
+        for block in (1, 6, 20, 1_000_000):
+            monkeypatch.setattr(pay, "ROUNDED_AT_ONCE", block)
+            np.testing.assert_allclose(awards(xp), by_hand, rtol=1e-12)
 
 
 def test_a_wide_range_over_many_levels_says_how_near_it_is():

@@ -22,7 +22,8 @@ if TYPE_CHECKING:
     from ramulus.rules.encounter_tables import EncounterTables
     from ramulus.rules.xp_laws import XpLaw
 
-MOST_ROUNDINGS = 200_000_000
+MOST_ROUNDINGS = 20_000_000
+ROUNDED_AT_ONCE = 1_000_000
 _SHIFT = {"down": -0.5, "nearest": 0.0, "up": 0.5, "none": 0.0}  # What rounding does to an amount in the mean.
 
 
@@ -115,10 +116,12 @@ class MeanPay:
         return np.asarray(total / law.width)
 
     def _mean_of(self, law: XpLaw, product: Array, failure_share: float | None) -> Array:
+        """Return the mean over what is drawn, each amount as it is rounded; many amounts at once, (amounts, L, C)."""
         total, weights = np.zeros((1, 1)), 0.0
-        for amount, weight in _outcomes(law):
-            total = total + weight * paid(self.design.awards, amount, product, failure_share)
-            weights += weight
+        for amounts, chances in _outcomes(law, max(ROUNDED_AT_ONCE // max(product.size, 1), 1)):
+            awards = paid(self.design.awards, amounts, product, failure_share)
+            total = total + (chances[:, None, None] * awards).sum(axis=0)
+            weights += float(chances.sum())
         return total / weights
 
     @cached_property
@@ -139,14 +142,17 @@ class MeanPay:
         return np.asarray(np.divide(3600 * self.xp, self.seconds, out=nothing, where=self.seconds > 0))
 
 
-def _outcomes(law: XpLaw) -> Iterator[tuple[Array, float]]:
-    """Yield each amount by level, shape (L, 1), with its weight."""
-    if not law.width:
-        for amount, chance in zip(law.amounts, np.diff(law.up_to, prepend=0.0), strict=True):
-            yield np.full((len(law.low), 1), amount), float(chance)
-        return
-    for step in range(law.width):
-        yield law.low[:, None] + step, 1.0
+def _outcomes(law: XpLaw, at_once: int) -> Iterator[tuple[Array, Array]]:
+    """Yield some amounts by level at a time, shape (amounts, L, 1), with their weights, shape (amounts,)."""
+    listed, chances = not law.width, np.diff(law.up_to, prepend=0.0)
+    many = len(law.amounts) if listed else law.width
+    for first in range(0, many, at_once):
+        some = slice(first, min(first + at_once, many))
+        if listed:
+            yield law.amounts[some, None, None] * np.ones((1, len(law.low), 1)), chances[some]
+        else:
+            steps = np.arange(some.start, some.stop, dtype=np.float64)
+            yield law.low[None, :, None] + steps[:, None, None], np.ones(len(steps))
 
 
 def chance_of(tables: EncounterTables, columns: Array) -> Array:
