@@ -55,6 +55,9 @@ def test_the_first_hour_from_an_empty_folder(cli, tmp_path, monkeypatch):
         ("POWER(level+1, 1.5)", "(level+1) ** 1.5"),
         ("ROUNDUP(level/3, 0)", "ceil(level/3)"),
         ("LN(level)", "log(level)"),
+        ("LOG(level)", "log10(level)"),
+        ("IF(level>9, IF(level>20, 3, 2), 1)", "(3 if level>20 else 2) if level>9 else 1"),
+        ("CEILING(level/3, 1)", "ceil(level/3)"),
         ("2 level²", "2 * level ** 2"),
         ("2(level + 1)", "2 * (level + 1)"),
         ("level ^ 2", "level ** 2"),
@@ -69,6 +72,15 @@ def test_habits_are_told_what_to_write(text, meant):
         parse(text)
     assert caught.value.nearest == meant
     parse(meant)
+
+
+@pytest.mark.parametrize(
+    "text", ["ROUNDUP(level, -1)", "CEILING(level, 10)", "ROUND(level, 2)", "LOG(level, 2)", "POWER(1, 2, 3)"]
+)
+def test_what_has_no_such_form_is_not_made_into_something_else(text):
+    with pytest.raises(FormulaError) as caught:
+        parse(text)
+    assert "(" not in (caught.value.nearest or "")
 
 
 @given(st.text(alphabet="level 12.,()*/^²%=<>&|?:ifIFPOWER;", max_size=60))

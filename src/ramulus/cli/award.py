@@ -114,9 +114,10 @@ def _read(file: str) -> list[float]:
 
 def _is_number(word: str) -> bool:
     try:
-        return bool(float(word)) or True
+        float(word)
     except ValueError:
         return False
+    return True
 
 
 def _amount(word: str, place: str, kind: type[Exception]) -> float:

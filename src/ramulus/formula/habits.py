@@ -18,18 +18,23 @@ _CHOICE = re.compile(r"^([^?:]+)\?([^?:]+):([^?:]+)$")
 _MISSING_TIMES = re.compile(
     r"(?<![\w.])(\d+(?:\.\d+)?)\s*(?!(?:if|else|and|or|not|for|in)\b)(?![eE][-+]?\d)(?=[A-Za-z_(])"
 )
+# How many arguments a call has, and what it is here. To round to other digits than whole ones has no such form.
 _CALLS: dict[str, tuple[int, str]] = {
     "if": (3, "({1} if {0} else {2})"),
     "power": (2, "({0}) ** ({1})"),
     "pow": (2, "({0}) ** ({1})"),
     "mod": (2, "(({0}) % ({1}))"),
     "ln": (1, "log({0})"),
+    "log": (1, "log10({0})"),  # Of ten in a spreadsheet, where capitals come from; natural here.
     "int": (1, "floor({0})"),
     "trunc": (1, "floor({0})"),
     "rounddown": (1, "floor({0})"),
     "roundup": (1, "ceil({0})"),
     "ceiling": (1, "ceil({0})"),
 }
+
+
+_WHOLE = {"rounddown": ["0"], "roundup": ["0"], "trunc": ["0"], "ceiling": ["1"]}
 
 
 def meant(text: str, is_formula: Callable[[str], bool]) -> str | None:
@@ -44,10 +49,10 @@ def meant(text: str, is_formula: Callable[[str], bool]) -> str | None:
         changed = changed.replace(sign, instead)
     changed = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", changed)
     changed = _CHOICE.sub(r"\2 if \1 else \3", changed)
-    for name in [*_CALLS, *FUNCTIONS]:
+    for name in dict.fromkeys(["log", "ln", *_CALLS, *FUNCTIONS]):
         changed = _with_call(changed, name)
     for last in (lambda t: t, _with_times, _with_equals, _with_point, lambda t: _with_times(_with_point(t))):
-        found = _tidy(last(changed))
+        found = _tidy(_unwrapped(last(changed)))
         if found != text.strip() and is_formula(found):
             return found
     return None
@@ -77,17 +82,20 @@ def _with_call(text: str, name: str) -> str:
     arguments, end = _arguments(text, found.end())
     if arguments is None:
         return text
-    if name in FUNCTIONS:
+    if name not in _CALLS:
         written = f"{name}({', '.join(arguments)})"
     else:
         wanted, form = _CALLS[name]
-        if len(arguments) < wanted:
+        arguments = [_with_call(argument, name) for argument in arguments]
+        if len(arguments) != wanted and arguments[wanted:] != _WHOLE.get(name):
             return text
         written = form.format(*arguments)
-    before, after = text[: found.start()], text[end:]
-    if written.startswith("(") and written.endswith(")") and not before.strip() and not after.strip():
-        written = written[1:-1] if name in ("if", "mod") else written
-    return before + written + _with_call(after, name)
+    return text[: found.start()] + written + _with_call(text[end:], name)
+
+
+def _unwrapped(text: str) -> str:
+    """Return a text without parentheses around all of it."""
+    return text[1:-1] if text.startswith("(") and _arguments(text, 1)[1] == len(text) else text
 
 
 def _arguments(text: str, start: int) -> tuple[list[str] | None, int]:
