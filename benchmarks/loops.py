@@ -251,7 +251,7 @@ def c_loop(
         "factor": world.factor, "border": world.borders, "times": table,
         "cost": tracks.costs[: ends[0]].copy(), "skill_cost": tracks.costs[ends[0] :].copy(),
     }  # fmt: skip
-    keys = player_keys(seed, profile, 0, players)
+    keys = player_keys(seed, profile, np.arange(players))
     own = own_factors(keys, stage.spread)
     arrival, encounters = np.full((players, levels), np.nan), np.zeros((players, levels), np.int32)
     income = np.zeros((levels, sources), np.int64)

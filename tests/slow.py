@@ -39,7 +39,7 @@ def slow_player(
     times = time_table(variation**-2 if variation else 0.0)
     clock, encounter = 0.0, 0
     with np.errstate(over="ignore"):
-        keys = draws.player_keys(seed, profile, number, 1)
+        keys = draws.player_keys(seed, profile, np.array([number]))
         key, own = keys[0], float(draws.own_factors(keys, float(tables.player.spread))[0])
         while main.level < main.max_level:
             row, at, running = main.level - main.start_level, {}, []

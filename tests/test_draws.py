@@ -103,15 +103,15 @@ def test_the_wildest_times_allowed_are_right_to_a_small_part_of_their_mean():
 
 
 def test_players_are_drawn_by_seed_profile_and_number_alone():
-    keys = player_keys(3, "steady", 0, 2000)
+    keys = player_keys(3, "steady", np.arange(2000))
     assert len(np.unique(keys)) == 2000
-    np.testing.assert_array_equal(player_keys(3, "steady", 1024, 10), keys[1024:1034])
+    np.testing.assert_array_equal(player_keys(3, "steady", np.arange(1024, 1034)), keys[1024:1034])
     own, wider = own_factors(keys, 0.2), own_factors(keys, 0.4)
     np.testing.assert_allclose(np.log(wider), 2 * np.log(own))
     assert stats.kstest(np.log(own) / 0.2, "norm").pvalue > 1e-5
     assert (own_factors(keys, 0) == 1).all()
     for seed, profile in ((4, "steady"), (3, "stead"), (3, "adept")):
-        assert not np.isin(player_keys(seed, profile, 0, 2000), keys).any()
+        assert not np.isin(player_keys(seed, profile, np.arange(2000)), keys).any()
 
 
 def test_a_change_late_in_the_design_leaves_early_times_alone():

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from ramulus.analysis.gain import rules_on
 from ramulus.formula import Step, number_text
+from ramulus.rules.ability import class_at
 from ramulus.rules.pay import paid_xp
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.tabulation import tabulated
@@ -70,11 +71,13 @@ class AwardChain:
 
 
 class AwardChains:
-    """Makes award chains for one player profile, from the tables that everything else reads."""
+    """Makes award chains for one player profile at an ability, from the tables that everything else reads."""
 
-    def __init__(self, design: Design, player: str | None = None, during: Iterable[str] = ()) -> None:
+    def __init__(
+        self, design: Design, player: str | None = None, during: Iterable[str] = (), ability: float = 0.5
+    ) -> None:
         self._design, self._tabulation = design, tabulated(design)
-        self._profile = self._tabulation.profile(player)
+        self._profile = self._tabulation.profile(player, class_at(ability))
         self._on = rules_on(design, during)
 
     def is_open(self, source: str, level: int) -> bool:

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 import pandas as pd
 
 from ramulus.analysis.by_source import by_level_and_source
-from ramulus.rules.pay import chance_of
+from ramulus.rules.ability import class_at
+from ramulus.rules.pursuit import chance_of
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -15,19 +16,26 @@ if TYPE_CHECKING:
 
 
 def effort_table(
-    design: Design, player: str | None = None, *, skill_level: int | None = None, only_open: bool = True
+    design: Design,
+    player: str | None = None,
+    *,
+    ability: float = 0.5,
+    skill_level: int | None = None,
+    only_open: bool = True,
 ) -> pd.DataFrame:
     """Return what one encounter with each source takes and pays at each level.
 
     Args:
         design: the design; it needs sources and the time of an encounter.
         player: the profile (default: every one).
+        ability: where its players stand among their like, 0 … 1, where traits vary: the class of 15 that holds it.
         skill_level: the skill level for sources that depend on a skill (default: the skill's start level; a
             level past its cap counts as the cap).
         only_open: leave out sources at levels where they are closed.
 
     Returns:
-        A row a profile, level and source: `chance` of being the next encounter while all have uses left;
+        A row a profile, level and source: `chance` of being the next encounter while all have uses left, what the
+        profile goes after (`pursuit`) counted;
         `seconds` an attempt takes; `success`, its chance; `award`, the mean XP on success; `xp_per_hour`, mean XP
         over mean time with failures and the seconds between encounters (not a number where no time passes); then the
         columns that the design shows. Timed multipliers are off, and no use is ever up (`left_out` says so in words).
@@ -35,16 +43,17 @@ def effort_table(
     Raises:
         MissingPartError: sources or times are missing.
         DesignError: a formula fails, or gives what its place does not allow.
+        RamulusError: the ability is outside 0 … 1.
     """
     tabulation = tabulated(design)
     at = tabulation.columns.at_skill(skill_level)
     tables = []
     for name in [player] if player is not None else design.profiles:
-        profile = tabulation.profile(name)
+        profile = tabulation.profile(name, class_at(ability))
         pay = profile.mean_pay(tabulation.always_on)
         shown = {column: values[:, at] for column, values in profile.encounters.shown.items()}
         parts = {
-            "chance": chance_of(profile.encounters, at),
+            "chance": chance_of(profile, at),
             "seconds": profile.encounters.seconds[:, at],
             "success": profile.encounters.success[:, at],
             "award": pay.award[:, at],
@@ -58,7 +67,7 @@ def effort_table(
 def left_out(design: Design) -> list[str]:
     """Return, a sentence each, what tables without chance leave out of a design."""
     timed = [rule.name for rule in design.multipliers if rule.timed]
-    limited = [f"{name} ({source.limit} times)" for name, source in design.sources.items() if source.limit]
+    limited = [f"{name} ({source.limits_in_words})" for name, source in design.sources.items() if any(source.limits)]
     found = []
     if timed:
         found.append(f"Timed multipliers are off: {', '.join(timed)}.")

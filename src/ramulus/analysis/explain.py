@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 from html import escape
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 import pandas as pd
@@ -16,6 +16,8 @@ from ramulus.design import value_at
 from ramulus.design.names import formula_places, stat_track
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.formula import Step, number_text
+from ramulus.rules.ability import MIDDLE, class_at
+from ramulus.rules.pursuit import choice_working
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.working import Working, of_formula
 
@@ -88,30 +90,36 @@ def explain(
     level: int,
     *,
     player: str | None = None,
+    ability: float = 0.5,
     source: str | None = None,
     skill_level: int | None = None,
 ) -> Explanation:
-    """Work a formula, a track's cost or a stat through at one level, as on paper.
+    """Work a formula, a track's cost, a stat or a player's choice through at one level, as on paper.
 
     Args:
         design: the design.
         place: a formula's place, such as ``tracks.warden.cost.formula``, ``encounter.seconds`` or
-            ``multipliers.outgrown.factor``; or ``tracks.NAME.cost`` or ``stats.NAME``, however it is stated.
+            ``multipliers.outgrown.factor``; or ``tracks.NAME.cost`` or ``stats.NAME``, however it is stated;
+            or ``players.NAME.pursuit``: the chance that the player meets a source next.
         level: the player's level (the level being left for a cost, being reached for a total).
         player: the player profile, where stats and traits matter (default: the first; for a stat, no upgrades).
+        ability: where the player stands among its like, 0 … 1, where traits vary.
         source: the source, where one matters (default: the source whose formula it is, else the first).
         skill_level: the level of the source's skill (default: its start level).
 
     Raises:
         UnknownNameError: there is no formula at the place, or no such player or source.
-        RamulusError: the level is outside the track.
+        RamulusError: the level is outside the track, or the ability outside 0 … 1.
         DesignError: the formula fails at that level.
     """
     if (found := re.fullmatch(_COST_PLACE, place)) and found[1] in design.tracks:
         return _explain_cost(design, found[1], level)
     if (found := re.fullmatch(r"stats\.(\w+)(?:\.\w+)?", place)) and found[1] in design.stats:
         return _explain_stat(design, found[1], level, player)
-    return _explain_formula(design, place, level, player, source, skill_level)
+    where = _Where(level, player or _player_of(design, place), class_at(ability), source, skill_level)
+    if (found := re.fullmatch(r"players\.(\w+)\.pursuit", place)) and found[1] in design.players:
+        return _explain_choice(design, place, where)
+    return _explain_formula(design, place, where)
 
 
 def _check_level(level: int, low: int, high: int, what: str) -> None:
@@ -137,9 +145,27 @@ def _explain_stat(design: Design, name: str, level: int, player: str | None) -> 
     return _explained(place, curve.working(level), float(curve.values[level - track.start_level]))
 
 
-def _explain_formula(
-    design: Design, place: str, level: int, player: str | None, source: str | None, skill_level: int | None
-) -> Explanation:
+class _Where(NamedTuple):
+    """At what a formula is worked through."""
+
+    level: int
+    player: str | None
+    ability_class: int
+    source: str | None
+    skill_level: int | None
+
+
+def _explain_choice(design: Design, place: str, where: _Where) -> Explanation:
+    source = where.source or next(iter(design.sources), "")
+    design.source(source)
+    row = where.level - design.track().start_level
+    _check_level(where.level, design.track().start_level, design.track().max_level - 1, "choice")
+    profile = tabulated(design).profile(where.player, where.ability_class)
+    working = choice_working(profile, row, source, where.skill_level)
+    return _explained(place, working, working.value)
+
+
+def _explain_formula(design: Design, place: str, where: _Where) -> Explanation:
     formulas = {formula.place: formula for formula in formula_places(design)}
     for index, rule in enumerate(design.multipliers):
         for key in ("factor", "against"):  # A rule may be asked for by its name too.
@@ -147,7 +173,10 @@ def _explain_formula(
                 formulas.setdefault(f"multipliers.{rule.name}.{key}", found)
     if place not in formulas:
         raise _no_formula(design, place, list(formulas))
-    names = names_at(design, level, player, source or _source_of(design, place), skill_level)
+    names = names_at(
+        design, where.level, where.player, where.source or _source_of(design, place), where.skill_level,
+        where.ability_class,
+    )  # fmt: skip
     working = of_formula(formulas[place].text, names)
     return _explained(place, working, working.value)
 
@@ -166,14 +195,20 @@ def _source_of(design: Design, place: str) -> str | None:
     return found[1] if found and found[1] in design.sources else None
 
 
+def _player_of(design: Design, place: str) -> str | None:
+    found = re.match(r"players\.(\w+)\.", place)
+    return found[1] if found and found[1] in design.players else None
+
+
 def names_at(
     design: Design,
     level: int,
     player: str | None = None,
     source: str | None = None,
     skill_level: int | None = None,
+    ability_class: int = MIDDLE,
 ) -> dict[str, float]:
-    """Return every name that a formula sees for one profile, level, source and skill level.
+    """Return every name that a formula sees for one profile, level, source, skill level and ability.
 
     Raises:
         UnknownNameError: there is no such player or source.
@@ -185,7 +220,7 @@ def names_at(
         return {**{name: float(value) for name, value in design.constants.items()}, "level": float(level)}
     what = source or next(iter(design.sources))
     design.source(what)
-    scene = tabulated(design).profile(player).encounters.scene
+    scene = tabulated(design).profile(player, ability_class).encounters.scene
     columns = scene.columns
     index = columns.sources.index(what)
     if skill_level is not None and columns.width[index] > 1:

@@ -10,6 +10,7 @@ import pandas as pd
 
 from ramulus.analysis.by_source import by_level_and_source
 from ramulus.errors import UnknownNameError
+from ramulus.rules.ability import class_at
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -21,6 +22,7 @@ def gain_table(
     player: str | None = None,
     *,
     during: Iterable[str] = (),
+    ability: float = 0.5,
     skill_level: int | None = None,
     only_open: bool = True,
 ) -> pd.DataFrame:
@@ -30,6 +32,7 @@ def gain_table(
         design: the design.
         player: the profile (default: every one).
         during: names of timed multipliers to count as on.
+        ability: where its players stand among their like, 0 … 1, where traits vary.
         skill_level: the skill level for sources that depend on a skill (default: its start level).
         only_open: leave out sources at levels where they are closed.
 
@@ -40,12 +43,13 @@ def gain_table(
     Raises:
         MissingPartError: sources are missing.
         UnknownNameError: `during` names no timed multiplier.
+        RamulusError: the ability is outside 0 … 1.
     """
     tabulation, on = tabulated(design), rules_on(design, during)
     at = tabulation.columns.at_skill(skill_level)
     tables = []
     for name in [player] if player is not None else design.profiles:
-        profile = tabulation.profile(name)
+        profile = tabulation.profile(name, class_at(ability))
         pay = profile.mean_pay(on)
         parts = {"base": pay.base[:, at], "factor": pay.product[:, at], "award": pay.award[:, at]}
         for index, rule in enumerate(design.multipliers):

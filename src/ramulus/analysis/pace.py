@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from ramulus.formula.functions import Array
-    from ramulus.simulation.played import Arrivals, PlayedProfile
+    from ramulus.simulation.played import Arrivals, Group
 
 HOUR = 3600.0
 QUANTILES = (10, 50, 90)
@@ -25,8 +25,8 @@ def whole_days(days: Array, rounded: Callable[[Array], Array]) -> Array:
     return rounded(np.where(np.abs(days - np.rint(days)) < 1e-9, np.rint(days), days))
 
 
-def pace_columns(arrivals: Arrivals, profile: PlayedProfile, stays: InLevel) -> dict[str, Array]:
-    """Return the columns of `SimulationResult.pace` over the levels of one track, intervals aside."""
+def pace_columns(arrivals: Arrivals, profile: Group, stays: InLevel) -> dict[str, Array]:
+    """Return the columns of `SimulationResult.pace` over the levels of one track, intervals and quitting aside."""
     seconds = {q: quantile(arrivals.seconds, q / 100, profile.players) for q in QUANTILES}
     return {
         "reached": arrivals.seconds.reached() / profile.players,
@@ -37,7 +37,7 @@ def pace_columns(arrivals: Arrivals, profile: PlayedProfile, stays: InLevel) -> 
     }
 
 
-def pace_intervals(arrivals: Arrivals, profile: PlayedProfile, stays: InLevel, confidence: float) -> dict[str, Array]:
+def pace_intervals(arrivals: Arrivals, profile: Group, stays: InLevel, confidence: float) -> dict[str, Array]:
     """Return an interval for each column of `pace_columns`, its ends named `_low` and `_high`."""
     players = profile.players
     seconds = {q: quantile_interval(arrivals.seconds, q / 100, players, confidence) for q in QUANTILES}
@@ -61,7 +61,7 @@ class InLevel:
     the level: those are the slow ones, and the rest would look like all.
     """
 
-    def __init__(self, arrivals: Arrivals, profile: PlayedProfile, track: str) -> None:
+    def __init__(self, arrivals: Arrivals, profile: Group, track: str) -> None:
         self._sample: Sample = arrivals.in_level
         self._reached: NDArray[np.int64] = arrivals.seconds.reached()
         finished = self._sample.reached()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from html import escape
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 import pandas as pd
@@ -21,11 +21,15 @@ from ramulus.analysis.pace import (
     whole_days,
 )
 from ramulus.analysis.population import mixed_quantile, shares_of
+from ramulus.analysis.quitting import quits_table, still_by_day, still_by_level
 from ramulus.analysis.result_file import read_result, write_result
+from ramulus.analysis.skill_or_luck import skill_or_luck_row
 from ramulus.design.model import lookup
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
-from ramulus.simulation.played import Arrivals, Played, PlayedProfile
+from ramulus.rules.ability import THIRDS, classes_of, third_of
+from ramulus.simulation.draws import player_keys
+from ramulus.simulation.played import Arrivals, Each, Group, Played, PlayedProfile
 from ramulus.simulation.samples import WholeSample, quantile
 from ramulus.simulation.tally import CAP, END_REASONS
 
@@ -96,30 +100,54 @@ class SimulationResult:
 
     # --- pace --------------------------------------------------------------------------------------------------
 
-    def pace(self, track: str | None = None, *, interval: float | None = None) -> pd.DataFrame:
+    def pace(
+        self, track: str | None = None, *, interval: float | None = None, by_ability: bool = False
+    ) -> pd.DataFrame:
         """Return how fast each profile reaches each level.
 
         Args:
             track: the track (default: the main one).
             interval: a confidence such as 0.95, to add an interval for each number.
+            by_ability: whether each profile is split into its slow, middle and able third.
 
         Returns:
             A row a profile and level: `reached` is the share of players who got there; `hours_p10`, `hours_p50`,
             `hours_p90` played hours; `encounters_p50`; `days_p50` calendar days; `hours_in_level_p50` the median
             played hours from this level to the next, of those who reached this one (whoever has not finished it
             counts as longer; empty where fewer than half finished, or where the horizon cut off more than a tenth of
-            the players before its end). With `interval`, also `reached_low`, `reached_high`, `hours_p50_low` and so
-            on.
+            the players before its end). On the main track of a design whose players can quit also `still_playing`,
+            the share that had not quit before the level. With `by_ability`, `third` after the player. With
+            `interval`, also `reached_low`, `reached_high`, `hours_p50_low` and so on.
+
+        Raises:
+            RamulusError: the run was too large to split it by ability.
         """
         name, tables = track or self.design.main_track_name, []
-        for profile, arrivals in self._by_profile(track):
-            stays = InLevel(arrivals, profile, name)
-            table = {"player": profile.profile, "level": self._levels(track)}
-            table.update(pace_columns(arrivals, profile, stays))
-            if interval is not None:
-                table.update(pace_intervals(arrivals, profile, stays, interval))
-            tables.append(pd.DataFrame(table))
+        for profile, _ in self._by_profile(track):
+            for third, group in self._thirds(profile) if by_ability else ((None, profile),):
+                arrivals = group.arrivals[name]
+                stays = InLevel(arrivals, group, name)
+                table = {"player": profile.profile, **({"third": third} if third else {}), "level": self._levels(track)}
+                table.update(pace_columns(arrivals, group, stays))
+                if interval is not None:
+                    table.update(pace_intervals(arrivals, group, stays, interval))
+                if name == self.design.main_track_name and self.can_quit:
+                    still = still_by_level(group, len(self._levels(track)), interval or 0.95)
+                    ends = ("", "_low", "_high") if interval is not None else ("",)
+                    table.update({f"still_playing{end}": part for end, part in zip(ends, still, strict=False)})
+                tables.append(pd.DataFrame(table))
         return pd.concat(tables, ignore_index=True)
+
+    def _thirds(self, profile: PlayedProfile) -> Iterator[tuple[str, Group]]:
+        """Yield the players of a profile by ability, slow ones first."""
+        third = third_of(self._each(profile).numbers)
+        for index, name in enumerate(THIRDS):
+            yield name, profile.part(third == index)
+
+    def _each(self, profile: PlayedProfile) -> Each:
+        if profile.each is None:
+            raise RamulusError("the run was too large to keep every player; simulate with keep_players=True")
+        return profile.each
 
     def days(self, track: str | None = None) -> pd.DataFrame:
         """Return on which calendar days players first reach each level; day 1 is the first.
@@ -236,10 +264,40 @@ class SimulationResult:
         Raises:
             RamulusError: the run was too large to keep every player.
         """
-        sample = self.profile(player).arrivals[self.design.main_track_name if track is None else track].seconds
-        if not isinstance(sample, WholeSample):
-            raise RamulusError("the run was too large to keep every player; simulate with keep_players=True")
+        profile = self.profile(player)
+        self._each(profile)
+        sample = profile.arrivals[self.design.main_track_name if track is None else track].seconds
+        assert isinstance(sample, WholeSample)
         return sample.values / HOUR
+
+    def skill_or_luck(self, level: int | None = None) -> pd.DataFrame:
+        """Return what the differences between players of one kind come from: the variance of their log hours.
+
+        Args:
+            level: the main track's level (default: for each profile the last one that all its players reach).
+
+        Returns:
+            A row a profile: `player`, `level`, `log_hours_sd`, the standard deviation of log hours to it (0.1 is
+            about 10 %), and the shares of it: `ability`, `speed` (the own factor of `spread`), `luck`, and `shared`,
+            what own speed and the rest have to do with each other (0 but for sampling, except where rules go by the
+            day), each with its standard error, such as `ability_error`. Empty where not all reached the level.
+
+        Raises:
+            RamulusError: the run was too large to keep every player, or the level is outside the track or its start.
+        """
+        levels = self._levels(None)
+        if level is not None and not levels[0] < level <= levels[-1]:
+            raise RamulusError(f"level {level}; allowed: {levels[0] + 1} … {levels[-1]}")
+        rows = []
+        for name, profile in self.played.profiles.items():
+            each, arrivals = self._each(profile), profile.main.seconds
+            keys = player_keys(self.seed, name, each.numbers)
+            by_all = int((arrivals.reached() == profile.players).sum()) - 1
+            at = by_all if level is None else level - int(levels[0])
+            assert isinstance(arrivals, WholeSample)
+            row = skill_or_luck_row(self.design.profile(name), keys, each.numbers, arrivals.values[:, at] / HOUR)
+            rows.append({"player": name, "level": int(levels[at]), **row})
+        return pd.DataFrame(rows)
 
     # --- what they lived on ------------------------------------------------------------------------------------
 
@@ -302,6 +360,56 @@ class SimulationResult:
                     count = int(profile.ended[reason, level])
                     rows.append((name, END_REASONS[reason], int(levels[level]), count, count / profile.players))
         return pd.DataFrame(rows, columns=["player", "reason", "level", "players", "share"])
+
+    @property
+    def can_quit(self) -> bool:
+        """Whether players of any profile that was played can quit."""
+        return any(profile.quits is not None for profile in self.played.profiles.values())
+
+    def varies(self, player: str) -> bool:
+        """Whether players of a profile differ in ability."""
+        return classes_of(self.design.profile(player)) > 1
+
+    def quits(self) -> pd.DataFrame:
+        """Return who would have quit at which level, why, and after how long.
+
+        Quitting is a mark: the player is played on, and every other table is of all players.
+
+        Returns:
+            A row a profile, level and reason: `player`, `level` (the highest reached by then), `reason` ("left by
+            day" or "ran out of patience"), `players`, `share` of the profile's players, `hours_p50` and `days_p50`,
+            the median of played hours and of the calendar day of those who quit there (no day without a schedule).
+        """
+        levels = self._levels(None)
+        tables = [quits_table(profile, levels) for profile in self.played.profiles.values()]
+        some = [table for table in tables if len(table)]
+        return pd.concat(some, ignore_index=True) if some else tables[0]
+
+    def still_playing(self, by: Literal["day", "level"] = "day", *, interval: float = 0.95) -> pd.DataFrame:
+        """Return the share of players who had not quit by the end of each calendar day, or before each level.
+
+        Args:
+            by: "day" or "level".
+            interval: the confidence of the interval.
+
+        Returns:
+            A row a profile and day (from 1, as far as was played) or level: `player`, `day` or `level`,
+            `still_playing`, `still_playing_low`, `still_playing_high`. By day, profiles that cannot quit or have no
+            schedule are left out. By level, empty where more than a tenth neither quit nor got there.
+        """
+        if by == "day":
+            tables = [
+                still_by_day(self.design, profile, self.hours, interval) for profile in self.played.profiles.values()
+            ]
+            some = [table for table in tables if len(table)]
+            return pd.concat(some, ignore_index=True) if some else tables[0]
+        levels, tables = self._levels(None), []
+        for name, profile in self.played.profiles.items():
+            share, low, high = still_by_level(profile, len(levels), interval)
+            front = {"player": name, "level": levels}
+            ends = {"still_playing": share, "still_playing_low": low, "still_playing_high": high}
+            tables.append(pd.DataFrame({**front, **ends}))
+        return pd.concat(tables, ignore_index=True)
 
     # --- keeping -----------------------------------------------------------------------------------------------
 

@@ -152,6 +152,7 @@ def trace_source(
     xp: float | None = None,
     seed: int = 0,
     during: Iterable[str] = (),
+    ability: float = 0.5,
 ) -> tuple[pd.DataFrame, list[AwardChain]]:
     """Return what successes at one source do, each award multiplied as at the level it is made at.
 
@@ -163,6 +164,7 @@ def trace_source(
         level, xp: where to start.
         seed: the seed of XP that is drawn by chance.
         during: names of timed multipliers that are on.
+        ability: where the player stands among its like, 0 … 1, where traits vary.
 
     Returns:
         The table of `trace`, with `source`, and the chain of each award. It ends early where the source closes, or
@@ -173,7 +175,7 @@ def trace_source(
         RamulusError: the source is closed at the level to start at.
     """
     design.source(source)
-    chains = AwardChains(design, player, during)
+    chains = AwardChains(design, player, during, ability)
     ledger = Ledger(design, level=level, xp=xp)
     draws = np.random.default_rng(seed)
     if not chains.is_open(source, ledger.level):

@@ -65,6 +65,7 @@ def award(
     during: options.During = None,
     track: options.Track = None,
     player: options.PlayerOption = None,
+    ability: options.Ability = 0.5,
     seed: options.Seed = 0,
     *,
     closing: Closing,
@@ -79,7 +80,8 @@ def award(
     if source is not None:
         if amounts or amounts_file or also or (track or design.main_track_name) != design.main_track_name:
             raise typer.BadParameter("--source awards to the main track, and goes without amounts, --awards and --also")
-        _from_source(design, source, times, player, seed, during or [], start, printing)
+        start.update(during=during or [], ability=ability, seed=seed)
+        _from_source(design, source, times, player, start, printing)
         return
     given = _amounts(amounts or [], amounts_file) * times
     if also:
@@ -146,17 +148,19 @@ def _one_run(design: Design, given: list[float], track: str | None, start: dict[
 
 
 def _from_source(
-    design: Design, source: str, times: int, player: str | None, seed: int, during: list[str],
-    start: dict[str, Any], printing: Printing,
-) -> None:  # fmt: skip
+    design: Design, source: str, times: int, player: str | None, start: dict[str, Any], printing: Printing
+) -> None:
     from ramulus.analysis.trace import totals_in_words, trace_source
 
-    table, chains = trace_source(design, source, times, player=player, seed=seed, during=during, **start)
+    table, chains = trace_source(design, source, times, player=player, **start)
     who = player or next(iter(design.profiles))
     if len(table) < times:
         spent = len(table) == design.sources[source].limit
         why = f"has a limit of {len(table)}" if spent else f"closes at level {table['level'].iloc[-1]}"
         printing.say(f"{source} {why}: {len(table)} of {times} awards were made")
+    what = design.sources[source]
+    if what.limit_per_day or what.limit_per_week:
+        printing.say(f"{source} can be had {what.limits_in_words}; awards here have no time, so days are not counted")
     foot = [
         totals_in_words(table),
         "",

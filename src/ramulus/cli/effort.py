@@ -48,6 +48,7 @@ def effort(
     source: options.Source = None,
     skill_level: options.SkillLevel = None,
     player: options.PlayerOption = None,
+    ability: options.Ability = 0.5,
     *,
     closing: Closing,
 ) -> None:
@@ -59,8 +60,10 @@ def effort(
     from ramulus.analysis.effort import effort_table, left_out
 
     who = _profile(design, player)
-    table = _some(effort_table(design, who, skill_level=skill_level), design, from_level, to_level, source)
-    title = f"{design.title}: one encounter of {who}"
+    table = _some(
+        effort_table(design, who, ability=ability, skill_level=skill_level), design, from_level, to_level, source
+    )
+    title = f"{design.title}: one encounter of {who}{_at(design, who, ability)}"
     foot = [*left_out(design), "--player shows another profile."] if len(design.profiles) > 1 else left_out(design)
     closing.printing("effort").table(table, EFFORT_HEADS, title, "\n".join(foot))
 
@@ -73,6 +76,7 @@ def gain(
     during: options.During = None,
     skill_level: options.SkillLevel = None,
     player: options.PlayerOption = None,
+    ability: options.Ability = 0.5,
     *,
     closing: Closing,
 ) -> None:
@@ -82,19 +86,26 @@ def gain(
     from ramulus.analysis.gain import gain_table
 
     who = _profile(design, player)
-    table = gain_table(design, who, during=during or (), skill_level=skill_level)
+    table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)
     heads = dict(GAIN_HEADS)
     heads.update({rule.name: Column(rule.name.replace(" ", "\n"), factor) for rule in design.multipliers})
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []
     foot += how_near(design)
-    title = f"{design.title}: awards on success to {who}"
+    title = f"{design.title}: awards on success to {who}{_at(design, who, ability)}"
     closing.printing("gain").table(_some(table, design, from_level, to_level, source), heads, title, "\n".join(foot))
 
 
 def _profile(design: Design, player: str | None) -> str:
     """Return the profile asked for, or the first one."""
     return options.one_player(design, player) or next(iter(design.profiles))
+
+
+def _at(design: Design, player: str, ability: float) -> str:
+    """Return words for the ability shown, where players of the profile differ in it."""
+    from ramulus.rules.ability import ability_of, class_at, classes_of
+
+    return f", ability {ability_of(class_at(ability)):.2g}" if classes_of(design.profile(player)) > 1 else ""
 
 
 def _some(table: pd.DataFrame, design: Design, low: int | None, high: int | None, source: str | None) -> pd.DataFrame:

@@ -20,6 +20,7 @@ def explain(
     place: Annotated[str, typer.Argument(help="Where it stands, such as tracks.warden.cost or encounter.seconds.")],
     level: Annotated[int, typer.Option("--level", help="The player's level.")],
     player: options.PlayerOption = None,
+    ability: options.Ability = 0.5,
     source: options.Source = None,
     skill_level: options.SkillLevel = None,
     *,
@@ -29,7 +30,7 @@ def explain(
     design = closing.load(file)
     from ramulus.analysis.explain import explain as work
 
-    worked = work(design, place, level, player=player, source=source, skill_level=skill_level)
+    worked = work(design, place, level, player=player, ability=ability, source=source, skill_level=skill_level)
     if closing.shows_table:
         print(f"{worked}")
     else:

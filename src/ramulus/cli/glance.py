@@ -18,6 +18,8 @@ AT_ONCE = 4  # Profiles that fit side by side.
 LEVEL = " level"  # No profile can be called that.
 MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
 NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
+DAYS_SHOWN = (1, 7, 30, 90)
+NOTABLE_SHARED = 0.02
 _STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
 _ENDED = {
     "out of time": "ran out of time",
@@ -83,7 +85,7 @@ def summary(result: SimulationResult, track: str | None = None) -> str:
     """Return what a designer asks next of each profile: what is slow, what they lived on, who did not get there."""
     slowest = result.slowest(track).set_index("player")
     parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
-    for found in (_endings(result), _waste(result)):
+    for found in (_endings(result), _quits(result), _waste(result), _waits(result), _skill_or_luck(result)):
         for player, line in found:
             parts[player].append(line)
     width = max(map(len, parts))
@@ -134,6 +136,63 @@ def _waste(result: SimulationResult) -> list[tuple[str, str]]:
         wasted, lost = rows["wasted"].sum(), rows["lost"].sum()
         if wasted or lost:
             lines.append((str(player), f"{wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player"))
+    return lines
+
+
+def _quits(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return who would quit and where most; and a level that drives players away."""
+    if not result.can_quit:
+        return []
+    from ramulus.analysis.quitting import quit_peaks
+
+    lines, rows = [], result.quits()
+    for player, profile in result.played.profiles.items():
+        if profile.quits is None:
+            continue
+        mine = rows[rows["player"] == player]
+        reasons = mine.groupby("reason")["share"].sum()
+        why = ", ".join(f"{share:.0%} {reason}" for reason, share in reasons.items())
+        lines.append((player, f"{mine['share'].sum():.0%} would quit before the cap{f' ({why})' if why else ''}"))
+        lines += [(player, text) for text in _days_played(result, player)]
+        levels = result.pace()["level"].unique()
+        for peak in quit_peaks(profile, levels)[:1]:
+            text = f"level {peak.level} loses {peak.share:.0%} of those who come to it, the levels around it"
+            lines.append((player, f"{text} {peak.around:.0%}: most {peak.reason}"))
+    return lines
+
+
+def _days_played(result: SimulationResult, player: str) -> list[str]:
+    """Return how many are still playing on a few days worth naming."""
+    rows = result.still_playing()
+    mine = rows[rows["player"] == player].set_index("day")["still_playing"]
+    shown = [f"{mine[day]:.0%} on day {day}" for day in DAYS_SHOWN if day in mine.index]
+    return [f"still playing: {', '.join(shown)}"] if shown else []
+
+
+def _waits(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return the hours in which nothing was left to do that day."""
+    lines = []
+    for player, profile in result.played.profiles.items():
+        waited = float(profile.totals.waited.sum()) / profile.players
+        if waited > 0:
+            lines.append((player, f"{duration(waited)} a player with nothing left to do that day"))
+    return lines
+
+
+def _skill_or_luck(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return where the differences between players of one kind come from, where they differ in more than luck."""
+    if not result.keeps_players:
+        return []
+    lines = []
+    for row in result.skill_or_luck().to_dict("records"):
+        player = result.design.profile(row["player"])
+        if math.isnan(row["luck"]) or not (player.spread or result.varies(row["player"])):
+            continue
+        parts = [f"ability {row['ability']:.0%}", f"own speed {row['speed']:.0%}", f"luck {row['luck']:.0%}"]
+        if abs(row["shared"]) >= NOTABLE_SHARED:
+            parts.append(f"together {row['shared']:.0%}")
+        about = f"hours to level {row['level']} differ by about {math.expm1(row['log_hours_sd']):.0%}"
+        lines.append((row["player"], f"{about}; of that {', '.join(parts)}"))
     return lines
 
 

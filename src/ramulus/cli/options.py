@@ -29,6 +29,10 @@ Source = Annotated[str | None, typer.Option("--source", help="The source.")]
 SkillLevel = Annotated[
     int | None, typer.Option("--skill-level", help="The skill level, for sources that depend on one.")
 ]
+Ability = Annotated[
+    float,
+    typer.Option("--ability", min=0, max=1, help="Where the player stands among its like: 0 … 1."),
+]
 FromLevel = Annotated[int | None, typer.Option("--from", help="The first level to show.")]
 ToLevel = Annotated[int | None, typer.Option("--to", help="The last level to show.")]
 During = Annotated[list[str] | None, typer.Option("--during", help="Count a timed multiplier as on (repeatable).")]

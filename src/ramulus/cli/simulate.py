@@ -11,7 +11,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.glance import side_by_side, summary
+from ramulus.cli.glance import milestones, side_by_side, summary
 from ramulus.cli.output import COMPILES, Column, Printing, hours, number, percent
 
 if TYPE_CHECKING:
@@ -29,6 +29,7 @@ HEADS = {
     "encounters_p50": Column("encounters\np50", number()),
     "days_p50": Column("day\np50", number()),
     "hours_in_level_p50": Column("hours to the\nnext level p50", hours),
+    "still_playing": Column("still\nplaying", percent()),
 }
 AT_HEADS = {
     "player": Column("player"),
@@ -37,6 +38,7 @@ AT_HEADS = {
     "reached": Column("there or\nfurther on", percent()),
 }
 SMALLEST_SHARE = 0.005
+MILESTONES_ONLY = -1
 INTERVAL_HEADS = {
     **{name: HEADS[name] for name in ("player", "level", "reached")},
     **{
@@ -64,6 +66,9 @@ def simulate(
     ] = None,
     all_levels: Annotated[bool, typer.Option("--all", help="Show every level, one row a profile and level.")] = False,
     interval: Annotated[bool, typer.Option("--interval", help="Add 95 % intervals to every number.")] = False,
+    by_ability: Annotated[
+        bool, typer.Option("--by-ability", help="Split each profile into its slow, middle and able third.")
+    ] = False,
     at_hours: Annotated[
         float | None, typer.Option("--at-hours", help="Show instead how many players are at which level by then.")
     ] = None,
@@ -93,25 +98,37 @@ def simulate(
     if at_hours is not None:
         _show_levels_at(result, at_hours, track, printing)
     else:
-        many = bool(every or all_levels or interval or printing.columns)
-        _show_pace(result, track, printing, every if every else None if many else 0, interval=interval)
+        many = bool(every or all_levels or interval or by_ability or printing.columns)
+        step = every or (None if many else 0)
+        if by_ability and not (all_levels or every):
+            step = MILESTONES_ONLY
+        _show_pace(result, track, printing, step, interval=interval, by_ability=by_ability)
     if stopped is not None:
         raise typer.Exit(130)
 
 
 def _show_pace(
-    result: SimulationResult, track: str | None, printing: Printing, every: int | None, *, interval: bool
-) -> None:
+    result: SimulationResult, track: str | None, printing: Printing, every: int | None, *, interval: bool,
+    by_ability: bool,
+) -> None:  # fmt: skip
     """Print the pace: at a glance (`every` is 0), or a row a profile and level, of every N-th level or of all."""
-    table = result.pace(track, interval=0.95 if interval else None)
+    table = result.pace(track, interval=0.95 if interval else None, by_ability=by_ability)
     heads = INTERVAL_HEADS if interval else HEADS
+    if by_ability:
+        heads = {"player": HEADS["player"], "third": Column("third"), **heads}
     foot = summary(result, track)
     if printing.for_a_reader and every == 0:
         side_by_side(printing, table, title_of(result), foot)
         return
-    if printing.for_a_reader and every:
+    if printing.for_a_reader and every == MILESTONES_ONLY:
+        table = table[table["level"].isin(milestones(int(table["level"].min()), int(table["level"].max())))]
+    elif printing.for_a_reader and every:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
     more = {"slowest": result.slowest(track), "stuck": result.stuck(), "income": result.income()}
+    if result.can_quit:
+        more.update(quits=result.quits(), still_playing=result.still_playing())
+    if result.keeps_players:
+        more["skill_or_luck"] = result.skill_or_luck()
     printing.table(table, heads, title_of(result), foot, more)
 
 

@@ -38,6 +38,7 @@ def formula_places(design: DesignModel) -> Iterator[FormulaPlace]:
         *_source_formulas(design),
         *_encounter_formulas(design),
         *_multiplier_formulas(design),
+        *_player_formulas(design),
     ):
         if isinstance(text, str):
             yield FormulaPlace(place, text, names | constants)
@@ -129,6 +130,13 @@ def _multiplier_formulas(design: DesignModel) -> _Found:
     for index, rule in enumerate(design.multipliers):
         yield f"multipliers[{index}].factor", rule.factor, names
         yield f"multipliers[{index}].against", rule.against, names
+
+
+def _player_formulas(design: DesignModel) -> _Found:
+    for name, player in design.players.items():
+        for trait, value in player.traits.items():
+            yield f"players.{name}.traits.{trait}", value if isinstance(value, str) else None, frozenset({"level"})
+        yield f"players.{name}.patience_hours_per_level", player.patience_hours_per_level, frozenset({"level"})
 
 
 def name_problems(design: DesignModel) -> Iterator[tuple[Problem, str]]:

@@ -2,22 +2,68 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, PlainSerializer, PlainValidator, WithJsonSchema, model_validator
 
 from ramulus.design.base import (
+    MOST_COUNT,
     FormulaName,
     Level,
     Model,
     NotNegative,
     Number,
+    NumberOrFormula,
     PlainName,
     Positive,
+    Share,
     _mistake,
     number_up_to,
 )
 from ramulus.design.calendar import SomeWeekdays
+from ramulus.design.trait import Trait
+from ramulus.errors import shortly
+
+MOST_PURSUIT = 1000
+
+
+def _pursuit(value: Any) -> float | str:
+    if value == BEST:
+        return BEST
+    if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= MOST_PURSUIT:
+        nearest = BEST if isinstance(value, str) else None
+        raise _mistake(f"{shortly(value)} is no pursuit", f'0 … {MOST_PURSUIT}, or "{BEST}"', nearest=nearest)
+    return value
+
+
+BEST = "best"
+Pursuit = Annotated[
+    float | str,
+    PlainValidator(_pursuit),
+    PlainSerializer(lambda value: value, return_type=Any),
+    WithJsonSchema({"anyOf": [{"type": "number", "minimum": 0, "maximum": MOST_PURSUIT}, {"const": BEST}]}),
+]
+
+
+def _retention(points: list[list[float]]) -> list[list[float]]:
+    """Refuse a retention table whose days do not rise, or whose shares do."""
+    day, share = 0.0, 1.0
+    for index, (next_day, next_share) in enumerate(points):
+        where = f"item {index} is [{next_day!r}, {next_share!r}]"
+        if next_day != int(next_day) or not day < next_day <= MOST_COUNT:
+            raise _mistake(f"{where}: day {next_day!r} after day {day:g}", "whole calendar days that rise, from 1 on")
+        if not 0 < next_share <= 1:
+            raise _mistake(f"{where}: share {next_share!r}", "shares above 0, at most 1")
+        if next_share > share:
+            found = f"{where}: the share rises from {share!r} to {next_share!r}"
+            raise _mistake(found, "shares that stay or fall: who has quit does not come back", "retention-rises")
+        day, share = next_day, next_share
+    return points
+
+
+Retention = Annotated[
+    list[Annotated[list[Number], Field(min_length=2, max_length=2)]], Field(min_length=1), AfterValidator(_retention)
+]
 
 
 class Player(Model):
@@ -25,8 +71,12 @@ class Player(Model):
 
     share: NotNegative = 1
     """The share of the population; shares are taken relative to their sum."""
-    traits: dict[FormulaName, Number] = {}
-    """Numbers of this kind of player, usable in formulas."""
+    traits: dict[FormulaName, Trait] = {}
+    """Numbers of this kind of player, usable in formulas: a number, a formula of `level`, or {mean, sd, …}."""
+    pursuit: Pursuit = 0
+    """How strongly they go after what pays: the power of a source's share of the best pay, or "best"."""
+    skill_xp_worth: NotNegative = 0
+    """What one XP of a skill is worth to them when they choose, in XP of the main track."""
     seconds_between: NotNegative = 0
     """Seconds between encounters."""
     spread: Annotated[NotNegative, Field(le=5), number_up_to(5)] = 0
@@ -37,6 +87,14 @@ class Player(Model):
     """Play days a week, spread evenly over it, on other weekdays for every next fifteen players."""
     plays_on: SomeWeekdays | None = None
     """The weekdays on which all of this kind play, instead of `days_per_week`."""
+    stays: Retention | None = None
+    """[calendar day, share still playing at its end] pairs; between them the chance to quit per day is constant."""
+    quit_chance_per_play_day: Share | None = None
+    """The chance to quit at the end of each play day, instead of `stays`."""
+    patience_hours_per_level: NumberOrFormula | None = None
+    """Played hours on one level after which a player gives up: a number, or a formula of `level`."""
+    patience_spread: Annotated[NotNegative, Field(le=5), number_up_to(5)] = 0
+    """How far players differ in patience: sigma of a log-normal factor of their own with median 1."""
     spends: list[PlainName] = []
     """The order in which points are spent on upgrades, repeated."""
 
@@ -52,6 +110,28 @@ class Player(Model):
                 raise _mistake(f"{key!r} without 'hours_per_day'", "both, or neither", "incomplete-pair")
         if self.days_per_week is not None and self.plays_on is not None:
             raise _mistake("'days_per_week' and 'plays_on' together", "one of them", "incomplete-pair")
+        return self
+
+    @property
+    def can_quit(self) -> bool:
+        """Whether players of this kind ever quit."""
+        by_day = self.stays is not None or bool(self.quit_chance_per_play_day)
+        return by_day or self.patience_hours_per_level is not None
+
+    @model_validator(mode="after")
+    def _knows_when_to_quit(self) -> Self:
+        if self.stays is not None and self.quit_chance_per_play_day is not None:
+            raise _mistake("'stays' and 'quit_chance_per_play_day' together", "one of them", "incomplete-pair")
+        for key in ("stays", "quit_chance_per_play_day"):
+            if getattr(self, key) is not None and self.hours_per_day is None:
+                found = f"{key!r} without 'hours_per_day': without a schedule there are no days"
+                raise _mistake(found, "both, or neither", "incomplete-pair")
+        patience = self.patience_hours_per_level
+        if patience is None and self.patience_spread:
+            found = "'patience_spread' without 'patience_hours_per_level'"
+            raise _mistake(found, "both, or neither", "incomplete-pair")
+        if isinstance(patience, int | float) and patience <= 0:
+            raise _mistake(f"'patience_hours_per_level' is {patience!r}", "hours above 0")
         return self
 
 

@@ -11,9 +11,11 @@ from typing import Any, TypeVar, Union, get_args, get_origin
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
 
+from ramulus.design.across import problems_across
 from ramulus.design.cost_ways import Cost, Segment, way_of_cost, way_of_segment
 from ramulus.design.model import SMALLEST_KEYS, DesignModel
 from ramulus.design.names import name_problems
+from ramulus.design.trait import VaryingTrait
 from ramulus.design.xp import XpKind, kind_of_xp
 from ramulus.errors import DesignError, Problem, nearest_name, shortly
 
@@ -56,7 +58,8 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
             ]
             remaining = _without(remaining, [_location(detail) for detail in details], removed)
     if design is not None:
-        problems += [problem for problem, name in name_problems(design) if name not in removed]
+        across = (*name_problems(design), *problems_across(design))
+        problems += [problem for problem, name in across if name not in removed]
     if problems:
         raise DesignError(problems, str(file) if file else None)
     assert design is not None
@@ -122,7 +125,12 @@ def _model_at(model: type[BaseModel], location: Location, data: Any) -> type[Bas
     return annotation if isinstance(annotation, type) and issubclass(annotation, BaseModel) else None
 
 
-_KINDS: dict[Any, Any] = {Cost: way_of_cost, Segment: way_of_segment, XpKind: kind_of_xp}
+_KINDS: dict[Any, Any] = {
+    Cost: way_of_cost,
+    Segment: way_of_segment,
+    XpKind: kind_of_xp,
+    VaryingTrait: lambda _: VaryingTrait,
+}
 
 
 def _of_its_kind(annotation: Any, data: Any) -> Any:

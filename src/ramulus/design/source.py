@@ -41,6 +41,10 @@ class Source(Model):
     """How often it is met, against the others."""
     limit: Annotated[int, Field(ge=1, le=MOST_COUNT)] | None = None
     """How many successes a player can have at it."""
+    limit_per_day: Annotated[int, Field(ge=1, le=MOST_COUNT)] | None = None
+    """How many of them in one play day."""
+    limit_per_week: Annotated[int, Field(ge=1, le=MOST_COUNT)] | None = None
+    """How many of them in one calendar week, counted from day 1."""
     tags: list[str] = []
     """Words that multipliers can select it by."""
     skill: PlainName | None = None
@@ -51,6 +55,17 @@ class Source(Model):
     """Its own time, before the encounter's."""
     success: NumberOrFormula | None = None
     """Its own chance of success, before the encounter's."""
+
+    @property
+    def limits(self) -> tuple[int, int, int]:
+        """The most successes ever, in a play day and in a week; 0 for no limit."""
+        return self.limit or 0, self.limit_per_day or 0, self.limit_per_week or 0
+
+    @property
+    def limits_in_words(self) -> str:
+        """How often it can be met with success: 6 times, 2 times a day; "" without a limit."""
+        spans = ("", " a play day", " a week")
+        return ", ".join(f"{limit} times{span}" for limit, span in zip(self.limits, spans, strict=True) if limit)
 
     @property
     def numbers(self) -> dict[str, float | str]:

@@ -10,7 +10,7 @@ from ramulus.analysis.effort import effort_table
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.plots.heat import heat_map
 from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style, thousands
-from ramulus.rules.pay import mix
+from ramulus.rules.pursuit import mix
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -83,7 +83,7 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
     profile = tabulation.profile(player)
     who, levels = profile.name, tabulation.columns.levels
     table = effort_table(design, who)
-    xp, seconds = mix(profile.mean_pay(tabulation.always_on), tabulation.columns.first_column)
+    xp, seconds = mix(profile, tabulation.columns.first_column)
     with np.errstate(divide="ignore", invalid="ignore"):
         mixed = 3600 * xp / seconds
     if not np.isfinite(mixed).any():
@@ -94,12 +94,12 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
         peaks = []
         for index, (name, rows) in enumerate(table.groupby("source", sort=False)):
             look = accent(index)
-            limit = design.sources[str(name)].limit
+            limit = design.sources[str(name)].limits_in_words
             axes.plot(rows["level"], rows["xp_per_hour"], **{**look, "linewidth": 1.5})
             if rows["xp_per_hour"].isna().all():
                 continue  # No time passes with it.
             best = rows.loc[rows["xp_per_hour"].idxmax()]
-            label = f"{name} ({limit} times)" if limit else str(name)
+            label = f"{name} ({limit})" if limit else str(name)
             peaks.append((float(best["level"]), float(best["xp_per_hour"]), label, look["color"]))
         axes.plot(levels, mixed, color="#23211D", linewidth=3.6)
         axes.set_title(f"What an hour brings, by level ({who})")
@@ -119,7 +119,7 @@ def income(design: Design, ax: Axes | None = None, *, player: str | None = None,
 
 def _unlimited(design: Design) -> list[str]:
     """Return what to say where sources are shown as if their uses never ran out."""
-    limited = any(source.limit for source in design.sources.values())
+    limited = any(any(source.limits) for source in design.sources.values())
     return ["as if no uses ran out"] if limited else []
 
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ramulus.design.names import stat_track
 from ramulus.formula import parse
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import classes_of
 from ramulus.rules.evaluating import evaluate_at, fault
 from ramulus.rules.limits import open_levels
 
@@ -108,9 +109,11 @@ def columns_of(design: Design) -> Columns:
 
 
 def _refuse_size(design: Design, levels: int, columns: int) -> None:
-    cells = len(design.profiles) * levels * columns
+    kinds = sum(classes_of(player) for player in design.profiles.values())
+    cells = kinds * levels * columns
     if cells > MOST_CELLS:
-        found = f"{len(design.profiles)} profiles × {levels} levels × {columns} sources and skill levels"
+        what = "profiles" if kinds == len(design.profiles) else "profiles and abilities"
+        found = f"{kinds} {what} × {levels} levels × {columns} sources and skill levels"
         raise fault("sources", f"{found} make {cells:,} cells", f"at most {MOST_CELLS:,}", "design-too-large")
 
 

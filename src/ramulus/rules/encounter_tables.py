@@ -63,7 +63,9 @@ class Scene:
         return f" for {self.profile!r}" if self.design.players else ""
 
 
-def make_scene(design: Design, profile: str, columns: Columns, stats: Mapping[str, StatCurve]) -> Scene:
+def make_scene(
+    design: Design, profile: str, columns: Columns, stats: Mapping[str, StatCurve], traits: Mapping[str, Array]
+) -> Scene:
     """Return a profile's scene: every name that a formula may read there.
 
     Args:
@@ -71,6 +73,7 @@ def make_scene(design: Design, profile: str, columns: Columns, stats: Mapping[st
         profile: the profile's name.
         columns: the levels and columns.
         stats: the profile's stats.
+        traits: its players' traits, numbers or over levels.
     """
     level = columns.levels[:, None]
     source_level = np.array([source.level for source in design.sources.values()], dtype=np.float64)
@@ -80,7 +83,7 @@ def make_scene(design: Design, profile: str, columns: Columns, stats: Mapping[st
     names["skill_level"] = columns.skill_level[None, :]
     names.update({number: values[None, :] for number, values in columns.numbers.items()})
     names.update({name: _stat_over(design, columns, curve) for name, curve in stats.items()})
-    names.update({name: np.asarray(value, dtype=float) for name, value in design.profile(profile).traits.items()})
+    names.update(traits)
     return Scene(design, profile, columns, names)
 
 

@@ -153,29 +153,3 @@ def _outcomes(law: XpLaw, at_once: int) -> Iterator[tuple[Array, Array]]:
         else:
             steps = np.arange(some.start, some.stop, dtype=np.float64)
             yield law.low[None, :, None] + steps[:, None, None], np.ones(len(steps))
-
-
-def chance_of(tables: EncounterTables, columns: Array) -> Array:
-    """Return the chance of each source to be the next encounter while all have uses left, shape (L, S)."""
-    return _shares(tables.weight[:, columns])
-
-
-def _shares(weight: Array) -> Array:
-    total = weight.sum(axis=1, keepdims=True)
-    return np.asarray(np.divide(weight, total, out=np.zeros_like(weight), where=total > 0))
-
-
-def lasting_chance(pay: MeanPay, columns: Array) -> Array:
-    """Return the chance of each source to be the next encounter once uses have run out, shape (L, S).
-
-    Sources with a limit are left out wherever a lasting one is met: how long they last is a matter of playing.
-    """
-    weight = pay.tables.weight[:, columns]
-    lasting = weight * [source.limit is None for source in pay.design.sources.values()]
-    return _shares(np.where(lasting.any(axis=1, keepdims=True), lasting, weight))
-
-
-def mix(pay: MeanPay, columns: Array) -> tuple[Array, Array]:
-    """Return mean XP and mean seconds of the next encounter, whichever lasting one it is, shape (L,) each."""
-    chance = lasting_chance(pay, columns)
-    return (chance * pay.xp[:, columns]).sum(axis=1), (chance * pay.seconds[:, columns]).sum(axis=1)

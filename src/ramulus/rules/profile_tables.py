@@ -13,7 +13,9 @@ from ramulus.rules.award_units import Ints, fixed_units, refuse_large, skill_uni
 from ramulus.rules.encounter_tables import EncounterTables
 from ramulus.rules.lazily import Lazily
 from ramulus.rules.multipliers import ALONE, Company, Link, links, product_of, rule_factors
+from ramulus.rules.overflow import loss_of_failure
 from ramulus.rules.pay import MeanPay
+from ramulus.rules.pursuit import pay_by_hour
 from ramulus.rules.rounding import Rounder
 from ramulus.rules.windows import Timeline, timeline
 
@@ -84,20 +86,21 @@ class Awarding:
 
 
 class ProfileTables:
-    """Everything about one profile; each table is made when first asked for.
+    """Everything about one profile's players of one ability; each table is made when first asked for.
 
     Attributes:
         tabulation: the design's.
         name: the profile's name.
-        player: what the file says of it.
+        ability_class: the class of ability of the players.
+        player: what the file says of them.
         encounters: what an encounter takes.
         alone: the multipliers of a player alone.
     """
 
-    def __init__(self, tabulation: Tabulation, name: str) -> None:
-        self.tabulation, self.name = tabulation, name
+    def __init__(self, tabulation: Tabulation, name: str, ability_class: int) -> None:
+        self.tabulation, self.name, self.ability_class = tabulation, name, ability_class
         self.player: Player = tabulation.design.profile(name)
-        self.encounters = EncounterTables(tabulation.scene(name))
+        self.encounters = EncounterTables(tabulation.scene(name, ability_class))
         self.alone = Awarding(self, ALONE)
         self._pay: Lazily[Rules, MeanPay] = Lazily(self._mean_pay)
         self._timelines: Lazily[float, Timeline] = Lazily(lambda hours: timeline(tabulation.design, self.player, hours))
@@ -110,6 +113,25 @@ class ProfileTables:
     def mean_pay(self, on: Rules) -> MeanPay:
         """Return what an encounter brings in the mean while some rules are on."""
         return self._pay[on]
+
+    @cached_property
+    def pay(self) -> Array:
+        """What each source pays by the hour where players choose by it, always-on rules on, shape (L, C).
+
+        Mean XP and what a skill's is worth, less what failures take; never below 0.
+        """
+        on, design, main = self.tabulation.always_on, self.tabulation.design, self.tabulation.main
+        mean, failure, failing = self.mean_pay(on), design.encounters.failure, 1 - self.encounters.success
+        worth = mean.xp
+        if failure.loss:
+            rule, levels = main.overflow, range(len(main.curve.costs) + 1)
+            lost = [loss_of_failure(rule, level, float(failure.loss)) / rule.scale for level in levels]
+            worth = worth - failing * np.array(lost)[:, None]
+        if self.player.skill_xp_worth:
+            won, consolation = self.alone.skill_award(on), self.alone.skill_award(on, float(failure.xp_share))
+            practised = self.encounters.success * won + failing * consolation
+            worth = worth + float(self.player.skill_xp_worth) * practised
+        return np.where(self.tabulation.columns.open, pay_by_hour(worth, mean.seconds), 0.0)
 
     def in_company(self, company: Company) -> Awarding:
         """Return the multipliers of this profile as a member of a party."""

@@ -53,8 +53,12 @@ class Schedule:
 
     def first_play_day(self, calendar: int) -> int:
         """Return the first play day that is not before a calendar day."""
-        weeks, rest = divmod(calendar - 1, 7)
-        return weeks * len(self.days) + sum(day < rest for day in self.days)
+        return int(self.play_days_until(np.asarray(calendar - 1)))
+
+    def play_days_until(self, calendar_days: Micros) -> Micros:
+        """Return how many play days there are up to the ends of calendar days."""
+        weeks, rest = np.divmod(calendar_days, 7)
+        return np.asarray(weeks * len(self.days) + np.searchsorted(np.array(self.days), rest))
 
     def weekdays(self, calendar_days: Micros) -> Micros:
         """Return the weekdays of calendar days, counted from Monday as 0."""

@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import MIDDLE, classes_of, traits_of
 from ramulus.rules.columns import Columns, columns_of
 from ramulus.rules.encounter_tables import Scene, make_scene
 from ramulus.rules.lazily import Lazily
@@ -30,13 +31,13 @@ class Tabulation:
     Attributes:
         design: the design.
         tracks: tables of each track, by name.
-        profiles: tables of each player profile, by name.
+        profiles: tables of each player profile, by name and class of ability.
     """
 
     def __init__(self, design: Design) -> None:
         self.design = design
         self.tracks: Lazily[str, TrackTables] = Lazily(lambda name: TrackTables(design, name))
-        self.profiles: Lazily[str, ProfileTables] = Lazily(lambda name: ProfileTables(self, name))
+        self.profiles: Lazily[tuple[str, int], ProfileTables] = Lazily(lambda key: ProfileTables(self, *key))
         self._ranks: Lazily[str, dict[str, Array]] = Lazily(
             lambda player: upgrade_ranks(design, player, self.main.granted)
         )
@@ -57,13 +58,14 @@ class Tabulation:
         """
         return self.tracks[name or self.design.main_track_name]
 
-    def profile(self, name: str | None = None) -> ProfileTables:
-        """Return the tables of a player profile (default: the first one).
+    def profile(self, name: str | None = None, ability_class: int = MIDDLE) -> ProfileTables:
+        """Return the tables of a player profile (default: the first one), at the middle ability or another one's.
 
         Raises:
             UnknownNameError: there is no such profile.
         """
-        return self.profiles[name or next(iter(self.design.profiles))]
+        name = name or next(iter(self.design.profiles))
+        return self.profiles[name, ability_class if classes_of(self.design.profile(name)) > 1 else MIDDLE]
 
     def ranks(self, player: str) -> dict[str, Array]:
         """Return the ranks of each upgrade that a profile holds, over the main track's levels."""
@@ -89,9 +91,10 @@ class Tabulation:
         """The multipliers that hold at any hour."""
         return always_on(self.design)
 
-    def scene(self, profile: str) -> Scene:
-        """Return the names that formulas see, for a profile over levels and columns."""
-        return make_scene(self.design, profile, self.columns, self.stats(profile))
+    def scene(self, profile: str, ability_class: int) -> Scene:
+        """Return the names that formulas see, for a profile's players of one ability over levels and columns."""
+        traits = traits_of(self.design, profile, self.columns.levels, ability_class)
+        return make_scene(self.design, profile, self.columns, self.stats(profile), traits)
 
 
 def tabulated(design: Design) -> Tabulation:

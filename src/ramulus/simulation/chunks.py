@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from ramulus.simulation.draws import own_factors, player_keys
 from ramulus.simulation.kernel import play_players
-from ramulus.simulation.tally import Tally, new_tally
+from ramulus.simulation.quits import Quits, quit_times, quits_of
+from ramulus.simulation.tally import ENDLESS, Tally, new_tally
 from ramulus.simulation.times import time_table
 from ramulus.simulation.world import Stage
 
@@ -33,11 +34,12 @@ class Job:
 
 @dataclass(frozen=True, eq=False)
 class Chunk:
-    """What a chunk came to: whose it is, where its players stand in the profile, and what was counted."""
+    """What a chunk came to: whose it is, its players' place in the profile, what was counted, who would quit."""
 
     profile_index: int
     first: int
     tally: Tally
+    quits: Quits | None
 
     @property
     def numbers(self) -> NDArray[np.int64]:
@@ -53,9 +55,20 @@ class Chunk:
 def play_chunk(job: Job) -> Chunk:
     """Play one chunk of players."""
     stage = job.stage
-    keys = player_keys(job.seed, stage.profile, job.first, job.players)
     levels, sources = stage.sources.xp.low.shape
     tally = new_tally(job.players, int((stage.tracks.cap + 1).sum()), levels, sources, job.stop)
     numbers = np.arange(job.first, job.first + job.players, dtype=np.int64)
+    keys = player_keys(job.seed, stage.profile, numbers)
     play_players(stage, keys, own_factors(keys, stage.spread), numbers, time_table(stage.shape), tally)
-    return Chunk(job.profile_index, job.first, tally)
+    return Chunk(job.profile_index, job.first, tally, _quits(stage, keys, numbers, tally))
+
+
+def _quits(stage: Stage, keys: NDArray[np.uint64], numbers: NDArray[np.int64], tally: Tally) -> Quits | None:
+    if stage.quitting is None:
+        return None
+    levels = int(stage.tracks.cap[0]) + 1
+    arrival = tally.arrival[:, :levels]
+    # Whoever was given up after too many encounters is known up to its last level only.
+    until = np.where(tally.ended == ENDLESS, np.nanmax(arrival, axis=1), stage.settings.horizon)
+    times = quit_times(stage.quitting, keys, numbers, stage.schedules)
+    return quits_of(stage.quitting, times, arrival, until, numbers, stage.schedules)

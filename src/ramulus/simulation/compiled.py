@@ -14,7 +14,7 @@ from typing import Any
 from numba import njit
 from numba.extending import register_jitable
 
-from ramulus.rules import overflow, pay, rounding, xp_laws, xp_units
+from ramulus.rules import overflow, pay, pursuit, rounding, xp_laws, xp_units
 
 _RULES = (
     overflow.threshold,
@@ -24,6 +24,7 @@ _RULES = (
     overflow.book_loss,
     overflow.loss_of_failure,
     pay.paid_xp,
+    pursuit.pursued,
     rounding.round_amount,
     xp_laws.drawn_xp,
     xp_units.units_of,

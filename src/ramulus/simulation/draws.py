@@ -21,7 +21,7 @@ from ramulus.formula.functions import Array
 GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 _MIX_1 = np.uint64(0xBF58476D1CE4E5B9)
 _MIX_2 = np.uint64(0x94D049BB133111EB)
-_FACTOR_STREAM = np.uint64(0xD1B54A32D192ED03)
+FACTOR, QUIT, PATIENCE = (np.uint64(c) for c in (0xD1B54A32D192ED03, 0x8CB92BA72F3D8DD7, 0xABC98388FB8FAC03))
 _S30, _S27, _S31, _S11 = np.uint64(30), np.uint64(27), np.uint64(31), np.uint64(11)
 _STEP = 2.0**-53
 
@@ -49,20 +49,24 @@ def uniform(key: np.uint64, encounter: int, slot: int) -> float:
     return (bits_of(key, encounter, slot) >> _S11) * _STEP
 
 
-def player_keys(seed: int, profile: str, first: int, count: int) -> NDArray[np.uint64]:
-    """Return the keys of some players of a profile, from the number `first` on, shape (count,)."""
+def player_keys(seed: int, profile: str, numbers: NDArray[np.int64]) -> NDArray[np.uint64]:
+    """Return the keys of some players of a profile by their numbers, from 0 on, shape (n,)."""
     name = hashlib.blake2b(f"{seed}\0{profile}".encode(), digest_size=8).digest()
     with np.errstate(over="ignore"):
-        numbers = np.arange(first + 1, first + count + 1, dtype=np.uint64) * GOLDEN
-        return np.asarray(mix(np.frombuffer(name, dtype=np.uint64) + numbers))
+        steps = (numbers.astype(np.uint64) + np.uint64(1)) * GOLDEN
+        return np.asarray(mix(np.frombuffer(name, dtype=np.uint64) + steps))
 
 
-def own_factors(keys: NDArray[np.uint64], spread: float) -> Array:
-    """Return the players' own factors on time: log-normal with median 1 and sigma `spread`, shape (n,)."""
+def own_draws(keys: NDArray[np.uint64], purpose: np.uint64) -> Array:
+    """Return one draw a player for a purpose, inside (0, 1), shape (n,)."""
+    with np.errstate(over="ignore"):
+        bits = np.asarray(mix(keys ^ purpose)) >> np.uint64(12)
+    return np.asarray((bits.astype(np.float64) + 0.5) * 2.0**-52)
+
+
+def own_factors(keys: NDArray[np.uint64], spread: float, purpose: np.uint64 = FACTOR) -> Array:
+    """Return the players' own factors on something: log-normal with median 1 and sigma `spread`, shape (n,)."""
     if not spread:
         return np.ones(len(keys))
-    with np.errstate(over="ignore"):
-        bits = np.asarray(mix(keys ^ _FACTOR_STREAM)) >> np.uint64(12)
-    middles = (bits.astype(np.float64) + 0.5) * 2.0**-52
-    normal = np.array([NormalDist().inv_cdf(middle) for middle in middles.tolist()])
+    normal = np.array([NormalDist().inv_cdf(draw) for draw in own_draws(keys, purpose).tolist()])
     return np.exp(spread * normal)

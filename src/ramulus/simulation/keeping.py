@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.simulation.played import Arrivals, Played, PlayedProfile
+from ramulus.simulation.played import Arrivals, Each, Played, PlayedProfile
+from ramulus.simulation.quits import QUIT_REASONS, Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, Totals
 
@@ -42,6 +43,10 @@ def as_arrays(played: Played) -> dict[str, NDArray[Any]]:
                 arrays[f"{p}.{t}.{field.name}.{kind}"] = getattr(sample, kind)
             arrays[f"{p}.{t}.cut_off"] = profile.cut_off[track]
         arrays[f"{p}.ended"] = profile.ended
+        if profile.quits is not None:
+            arrays.update({f"{p}.quits.{field.name}": getattr(profile.quits, field.name) for field in fields(Quits)})
+        if profile.each is not None:
+            arrays.update({f"{p}.each.{field.name}": getattr(profile.each, field.name) for field in fields(Each)})
         arrays.update({f"{p}.totals.{field.name}": getattr(profile.totals, field.name) for field in fields(Totals)})
     return arrays
 
@@ -67,8 +72,29 @@ def from_arrays(arrays: Mapping[str, NDArray[Any]], sizes: Sizes, hours: float, 
             for field in fields(Totals)
         }
         ended = _counts(arrays, f"{p}.ended", (len(END_REASONS), levels))
-        profiles[name] = PlayedProfile(name, count, arrivals, ended, cut_off, Totals(**totals))
+        quits, each = _quits(arrays, p, count, levels), _each(arrays, p, count)
+        profiles[name] = PlayedProfile(name, count, arrivals, cut_off, quits, ended, Totals(**totals), each)
     return Played(profiles, hours, seed)
+
+
+def _quits(arrays: Mapping[str, NDArray[Any]], profile: int, players: int, levels: int) -> Quits | None:
+    names = {field.name: f"{profile}.quits.{field.name}" for field in fields(Quits)}
+    if names["reason"] not in arrays:
+        return None
+    reason, level = (_counts(arrays, names[name], (players,)) for name in ("reason", "level"))
+    if (reason >= len(QUIT_REASONS)).any() or (level >= levels).any():
+        raise ValueError(names["reason"])
+    times = [_numbers(arrays, names[name], (players,)) for name in ("seconds", "day")]
+    return Quits(reason, level, *times)
+
+
+def _each(arrays: Mapping[str, NDArray[Any]], profile: int, players: int) -> Each | None:
+    if f"{profile}.each.numbers" not in arrays:
+        return None
+    each = Each(*(_counts(arrays, f"{profile}.each.{field.name}", (players,)) for field in fields(Each)))
+    if (np.diff(each.numbers) <= 0).any() or (each.ended >= len(END_REASONS)).any():
+        raise ValueError(f"{profile}.each")
+    return each
 
 
 def _arrivals(

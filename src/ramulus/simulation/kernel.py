@@ -6,6 +6,7 @@ combination of features that is asked for.
 
 from __future__ import annotations
 
+import math
 from functools import cache
 from typing import Any, NamedTuple
 
@@ -14,17 +15,18 @@ from numba.extending import register_jitable
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import class_of
 from ramulus.rules.overflow import book_award, book_loss, loss_of_failure, threshold
 from ramulus.rules.pay import paid_xp
-from ramulus.rules.schedule import schedule_of
+from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.rules.xp_laws import drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, XP, bits_of, uniform
-from ramulus.simulation.stint import lay_out_awards, new_stint, open_sources, pick, rule_of
+from ramulus.simulation.stint import has_uses, lay_out_awards, may_come_back, new_stint, open_sources, pick, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
 from ramulus.simulation.times import time_at
-from ramulus.simulation.world import Stage
+from ramulus.simulation.world import Settings, Stage
 
 Ints = NDArray[np.int64]
 
@@ -35,6 +37,7 @@ class Features(NamedTuple):
     Attributes:
         skills: sources practise skills.
         limits: sources run out.
+        daily: they come back on the next play day, or in the next week.
         windows: multipliers go on and off.
         losses: failures take XP.
         drawn: XP is drawn, not fixed.
@@ -43,6 +46,7 @@ class Features(NamedTuple):
 
     skills: bool
     limits: bool
+    daily: bool
     windows: bool
     losses: bool
     drawn: bool
@@ -54,7 +58,8 @@ def features_of(stage: Stage) -> Features:
     sources = stage.sources
     return Features(
         skills=bool((sources.practises >= 0).any()),
-        limits=bool(sources.limit.any()),
+        limits=bool(sources.limits.any()),
+        daily=bool(sources.limits[1:].any()),
         windows=len(stage.world.borders) > len(stage.world.first_border) - 1,
         losses=stage.settings.loss > 0,
         drawn=bool((sources.xp.width != 1).any()),
@@ -64,28 +69,34 @@ def features_of(stage: Stage) -> Features:
 
 @cache
 def player_kernel(features: Features) -> Any:
-    """Return the kernel for some features: ``play(keys, own, weeks, sources, world, …)``.
+    """Return the kernel for some features: ``play(keys, own, weeks, classes, sources, world, …)``.
 
-    It plays players one after the other: `keys` are their keys for random draws, `own` their own factors on time and
-    `weeks` the schedules that they have, shape (n,) each; `times` is the table of varying times; `tally` is filled in.
+    It plays players one after the other: `keys` are their keys for random draws, `own` their own factors on time,
+    `weeks` the schedules that they have and `classes` those of their ability, shape (n,) each; `times` is the table of
+    varying times; `tally` is filled in.
     """
-    skills, limits, windows, losses, drawn, varies = features
+    skills, limits, daily, windows, losses, drawn, varies = features
     counts_income = windows or drawn  # Else it is what was met, times what it pays.
     made_of = SOURCES
 
     @kernel
     def play(  # type: ignore[no-untyped-def]
-        keys, own, weeks, sources, world, tracks, settings, times, tally
+        keys, own, weeks, classes, sources, world, tracks, settings, times, tally
     ):
         # One long function on purpose: taking arrays out of tuples, or handing tuples on, costs more than an encounter.
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
         count, rule, scale, costs = tracks.cap[0], rule_of(tracks, 0), tracks.scale[0], tracks.costs
         level, xp, peak = np.zeros_like(tracks.cap), np.zeros_like(tracks.cap), np.zeros_like(tracks.cap)
-        used, stint = np.zeros_like(sources.limit), new_stint(len(sources.limit))
+        used, stint = np.zeros_like(sources.limits), new_stint(len(sources.reads))
         source_at, running, success = stint.source, stint.running, stint.success
         seconds, span, low, product = stint.seconds, stint.span, stint.low, stint.factor
         units, met, won_at, income = stint.units, stint.met, stint.won, stint.income
-        skill_units, practises, limit, width = stint.skill_units, sources.practises, sources.limit, sources.xp.width
+        skill_units, practises, limits_of, width = (
+            stint.skill_units,
+            sources.practises,
+            sources.limits,
+            sources.xp.width,
+        )
         first_amount, amounts, up_to = sources.xp.first, sources.xp.amounts, sources.xp.up_to
         borders, states, first_level = world.borders, world.state, _first_levels(tracks.cap)
         between, extra = settings.seconds_between, settings.extra_seconds
@@ -94,15 +105,25 @@ def player_kernel(features: Features) -> Any:
         rounding, to = settings.rounding, settings.rounding_to
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
         for player in range(len(keys)):
-            key, factor = keys[player], own[player]
+            key, factor, ability = keys[player], own[player], classes[player]
             level[:], peak[:], used[:], xp[:] = 0, 0, 0, tracks.start_units
             arrival[player][first_level] = 0.0
-            clock, encounter, reason = 0.0, 0, CAP
+            clock, encounter, waits, reason = 0.0, 0, 0, CAP
+            play_day, day_end = 0, _border(settings.play_day, 1)
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
             while level[0] < count and reason == CAP:
                 now, held = level[0], xp[0]
-                there = open_sources(stint, sources, world, settings, level, used, states[window])
+                there = open_sources(stint, sources, world, settings, ability, level, used, states[window])
                 if there == 0:
+                    if daily and may_come_back(sources, world, ability, level, used):
+                        # Nothing is left to do today: the rest of the play day passes idle.
+                        waits += 1
+                        reason = ENDLESS if waits > most else HORIZON if day_end > horizon else CAP
+                        tally.waited[now] += int((min(day_end, horizon) - clock) * MICROS)
+                        clock = settings.play_day * (play_day + 1) / MICROS
+                        play_day, day_end = _next_day(settings, play_day, clock, used)
+                        window = _window_at(borders, window, last_window, clock)
+                        continue
                     reason = STUCK
                     break
                 total, enough, stays = running[there - 1], threshold(rule, now), True
@@ -122,7 +143,10 @@ def player_kernel(features: Features) -> Any:
                         break
                     if windows and window + 1 < last_window and clock >= borders[window + 1]:
                         window = _window_at(borders, window, last_window, clock)
-                        lay_out_awards(stint, there, world, now, states[window])
+                        lay_out_awards(stint, there, world, ability, now, states[window])
+                    if daily and clock >= day_end:
+                        play_day, day_end = _next_day(settings, play_day, clock, used)
+                        stays = False
                     gained = units[won, i]
                     source = source_at[i]
                     if drawn and width[source] != 1:
@@ -157,9 +181,9 @@ def player_kernel(features: Features) -> Any:
                             stays &= level[track] == step
                             at, by = arrival[player, first_level[track] :], encounters_at[player, first_level[track] :]
                             _note_arrivals(at, by, clock, encounter, level[track], peak, track)
-                    if limits and won == 1 and limit[source] > 0:
-                        used[source] += 1
-                        stays &= used[source] < limit[source]
+                    if limits and won == 1:
+                        used[:, source] += 1
+                        stays &= has_uses(used, limits_of, source)
                 xp[0] = held
                 if not counts_income:
                     income[:there] = won_at[:there] * units[1, :there] + (met - won_at)[:there] * units[0, :there]
@@ -191,6 +215,24 @@ def _first_levels(count: Ints) -> Ints:
 
 
 @register_jitable
+def _border(play_day: int, number: int) -> float:
+    """Return the least played seconds that count as the start of a play day, as `Timeline.border_seconds` does."""
+    return (play_day * number - 0.5) / MICROS
+
+
+@register_jitable
+def _next_day(settings: Settings, play_day: int, clock: float, used: Ints) -> tuple[int, float]:
+    """Return the play day at some played seconds and the end of it; uses of days that are over come back."""
+    before = play_day // settings.days_per_week
+    # At least the next one: the border was passed, whatever rounding says of a clock on it.
+    play_day = max(math.floor(clock * MICROS + 0.5) // settings.play_day, play_day + 1)
+    used[1, :] = 0
+    if play_day // settings.days_per_week != before:
+        used[2, :] = 0
+    return play_day, _border(settings.play_day, play_day + 1)
+
+
+@register_jitable
 def _window_at(borders: Array, window: int, last: int, clock: float) -> int:
     while window + 1 < last and clock >= borders[window + 1]:
         window += 1
@@ -212,4 +254,5 @@ def play_players(stage: Stage, keys: NDArray[np.uint64], own: Array, numbers: In
     """Play some players of a stage, known by their numbers in the profile; `tally` is filled in."""
     play = player_kernel(features_of(stage))
     weeks = schedule_of(numbers, len(stage.world.first_border) - 1)
-    play(keys, own, weeks, stage.sources, stage.world, stage.tracks, stage.settings, times, tally)
+    classes = class_of(numbers) if len(stage.world.seconds) > 1 else np.zeros_like(numbers)
+    play(keys, own, weeks, classes, stage.sources, stage.world, stage.tracks, stage.settings, times, tally)

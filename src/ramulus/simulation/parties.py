@@ -118,7 +118,7 @@ def _members(stage: PartyStage, parties: int, seed: int) -> tuple[NDArray[np.uin
         alike = stage.profiles.count(profile)
         place = stage.profiles[:member].count(profile)
         numbers = np.arange(place, parties * alike, alike)
-        keys[:, member] = player_keys(seed, profile, 0, parties * alike)[numbers]
+        keys[:, member] = player_keys(seed, profile, numbers)
         slots[:, member] = first[member] + schedule_of(numbers, int(first[member + 1] - first[member]))
         own[:, member] = own_factors(keys[:, member], spread)
     return keys, own, slots

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.schedule import Schedule, days_reached
 from ramulus.simulation.chunks import Chunk
+from ramulus.simulation.quits import Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals, Totals
 
@@ -32,32 +33,85 @@ class Arrivals:
     in_level: Sample
     days: Sample
 
+    def part(self, which: NDArray[np.bool_]) -> Arrivals:
+        """Return those of some of the players, where every one's are kept."""
+        whole = [getattr(self, field.name) for field in fields(Arrivals)]
+        return Arrivals(*(WholeSample(sample.values[which]) for sample in whole if isinstance(sample, WholeSample)))
+
 
 @dataclass(frozen=True, eq=False)
-class PlayedProfile:
-    """What the players of one profile came to.
+class Group:
+    """How fast some players of one profile were.
 
     Attributes:
         profile: the profile's name.
         players: how many there were.
         arrivals: by track.
-        ended: players by reason of ending and level, shape (4, L).
         cut_off: by track, players whose play was cut off, by the horizon or after too many encounters, before they
             had left a level or any below it; shape (levels,).
-        totals: sums over all of them.
+        quits: who would have quit, or None where nobody can; one item a player.
     """
 
     profile: str
     players: int
     arrivals: dict[str, Arrivals]
-    ended: NDArray[np.int64]
     cut_off: dict[str, NDArray[np.int64]]
-    totals: Totals
+    quits: Quits | None
 
     @property
     def main(self) -> Arrivals:
         """The arrivals on the main track."""
         return next(iter(self.arrivals.values()))
+
+
+@dataclass(frozen=True, eq=False)
+class Each:
+    """What is kept of each player.
+
+    Attributes:
+        numbers: their numbers in the profile, shape (n,).
+        ended: why each ended, shape (n,).
+    """
+
+    numbers: NDArray[np.int64]
+    ended: NDArray[np.int8]
+
+
+@dataclass(frozen=True, eq=False)
+class PlayedProfile(Group):
+    """What all players of one profile came to.
+
+    Attributes:
+        ended: players by reason of ending and level, shape (4, L).
+        totals: sums over all of them.
+        each: what is kept of each, or None where the run was too large to keep every player.
+    """
+
+    ended: NDArray[np.int64]
+    totals: Totals
+    each: Each | None
+
+    def part(self, which: NDArray[np.bool_]) -> Group:
+        """Return some of the players.
+
+        Raises:
+            TypeError: the run was too large to keep every player.
+        """
+        assert self.each is not None
+        arrivals = {track: of_track.part(which) for track, of_track in self.arrivals.items()}
+        cut = np.isin(self.each.ended[which], [HORIZON, ENDLESS])
+        cut_off = {}
+        for track, of_track in arrivals.items():
+            assert isinstance(of_track.seconds, WholeSample)
+            cut_off[track] = cut_off_before(of_track.seconds.values[cut])
+        quits = None if self.quits is None else self.quits.of(which)
+        return Group(self.profile, int(which.sum()), arrivals, cut_off, quits)
+
+
+def cut_off_before(arrival: Array) -> NDArray[np.int64]:
+    """Return how many of the players that were cut off had not left each level, shape (levels,)."""
+    # Whoever has not reached the next level was cut off before the end of this one.
+    return np.append(np.isnan(arrival[:, 1:]).sum(axis=0), len(arrival)).astype(np.int64)
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,12 +201,14 @@ class Gathering:
         players: how many are to be played.
         levels: how many levels each track has, by name, the main track first.
         schedules: the schedules that the profile's players have.
+        quitting: whether players of the profile can quit.
         keep: whether every player's numbers are kept.
     """
 
     def __init__(
-        self, profile: str, players: int, levels: Mapping[str, int], schedules: tuple[Schedule, ...], *, keep: bool
-    ) -> None:
+        self, profile: str, players: int, levels: Mapping[str, int], schedules: tuple[Schedule, ...], *,
+        quitting: bool, keep: bool,
+    ) -> None:  # fmt: skip
         self._profile, self._levels = profile, levels
         sizes = np.array(list(levels.values()), dtype=np.int64)
         starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
@@ -164,6 +220,10 @@ class Gathering:
             name: slice(s, s + n) for name, s, n in zip(levels, starts.tolist(), sizes.tolist(), strict=True)
         }
         self._totals = RunningTotals()
+        self._keep = keep
+        self._done, self._ended_each = np.zeros(players, np.bool_), np.zeros(players, np.int8)
+        # Twenty-one bytes a player, also of a run too large to keep every time.
+        self._quits = Quits.room(players) if quitting else None
         self._ended = np.zeros((len(END_REASONS), int(sizes[0])), np.int64)
         self._cut_off = {name: np.zeros(size, np.int64) for name, size in levels.items()}
         self.players_done = 0
@@ -171,14 +231,16 @@ class Gathering:
     def add(self, chunk: Chunk) -> None:
         """Fold one chunk in."""
         self._keeper.add(chunk)
+        self._done[chunk.players] = True
+        if self._quits is not None and chunk.quits is not None:
+            self._quits.put(chunk.players, chunk.quits)
         self._totals.add(chunk.tally)
         np.add.at(self._ended, (chunk.tally.ended, chunk.tally.last_level), 1)
         self.players_done += len(chunk.tally.ended)
+        self._ended_each[chunk.players] = chunk.tally.ended
         cut = chunk.tally.arrival[(chunk.tally.ended == HORIZON) | (chunk.tally.ended == ENDLESS)]
         for name, where in self._spans.items():
-            # Whoever has not reached the next level was cut off before the end of this one.
-            self._cut_off[name][:-1] += np.isnan(cut[:, where][:, 1:]).sum(axis=0)
-            self._cut_off[name][-1] += len(cut)
+            self._cut_off[name] += cut_off_before(cut[:, where])
 
     def played(self, scale: int) -> PlayedProfile:
         """Return what the players folded in so far came to; `scale` is the units in one XP of the main track."""
@@ -186,4 +248,8 @@ class Gathering:
         arrivals = {name: Arrivals(*(sample.over(where) for sample in samples)) for name, where in self._spans.items()}
         cut_off = {name: counts.copy() for name, counts in self._cut_off.items()}
         totals = self._totals.totals(scale)
-        return PlayedProfile(self._profile, self.players_done, arrivals, self._ended.copy(), cut_off, totals)
+        quits = None if self._quits is None else self._quits.of(self._done)
+        each = Each(np.nonzero(self._done)[0], self._ended_each[self._done]) if self._keep else None
+        return PlayedProfile(
+            self._profile, self.players_done, arrivals, cut_off, quits, self._ended.copy(), totals, each
+        )

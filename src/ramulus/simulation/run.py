@@ -73,7 +73,10 @@ def play(plan: Plan, executor: Executor | None, progress: Callable[[Progress], o
     """
     pairs = zip(plan.stages, plan.counts, strict=True)
     gatherings = [
-        Gathering(stage.profile, count, plan.levels, stage.schedules, keep=plan.keep) for stage, count in pairs
+        Gathering(
+            stage.profile, count, plan.levels, stage.schedules, quitting=stage.quitting is not None, keep=plan.keep
+        )
+        for stage, count in pairs
     ]
     stop = np.zeros(1, np.int8)
     own = ThreadPoolExecutor(os.cpu_count() or 1) if executor is None else None

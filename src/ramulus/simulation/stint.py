@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.overflow import Overflow
+from ramulus.rules.pursuit import pursued
 from ramulus.simulation.world import Settings, Sources, Tracks, World
 
 Ints = NDArray[np.int64]
@@ -30,6 +31,7 @@ class Stint(NamedTuple):
         span: seconds of a failure (0) and a success (1) with everything that adds to them, where nothing varies.
         low: the least XP.
         factor: the product of multipliers.
+        pay: XP by the hour, where players choose by it.
         units: what a failure and a success award, where XP is fixed.
         skill_units: what they award to the skill practised.
         met, won, income: encounters, successes and XP units during the stint.
@@ -43,6 +45,7 @@ class Stint(NamedTuple):
     span: Array
     low: Array
     factor: Array
+    pay: Array
     units: Ints
     skill_units: Ints
     met: Ints
@@ -55,45 +58,85 @@ def new_stint(sources: int) -> Stint:
     """Return room for a stint."""
     numbers, times, units = np.zeros((5, sources), np.int64), np.zeros((6, sources)), np.zeros((4, sources), np.int64)
     return Stint(
-        numbers[0], numbers[1], times[0], times[1], times[2], np.zeros((2, sources)), times[3], times[4],
+        numbers[0], numbers[1], times[0], times[1], times[2], np.zeros((2, sources)), times[3], times[4], times[5],
         units[:2], units[2:], numbers[2], numbers[3], numbers[4],
     )  # fmt: skip
 
 
 @register_jitable
 def open_sources(
-    stint: Stint, sources: Sources, world: World, settings: Settings, level: Ints, used: Ints, state: int
+    stint: Stint, sources: Sources, world: World, settings: Settings, ability: int, level: Ints, used: Ints, state: int
 ) -> int:
     """Lay out the sources that are open with weight and uses left; return how many there are."""
-    count, total, now = 0, 0.0, level[0]
-    for source in range(len(sources.limit)):
+    count, now = 0, level[0]
+    for source in range(len(sources.reads)):
         column = sources.first_column[source]
         if sources.reads[source] >= 0:
             column += level[sources.reads[source]]
-        weight = world.weight[now, column]
-        if weight > 0.0 and (sources.limit[source] == 0 or used[source] < sources.limit[source]):
-            total += weight
-            stint.source[count], stint.column[count], stint.running[count] = source, column, total
-            stint.success[count], seconds = world.success[now, column], world.seconds[now, column]
+        weight = world.weight[ability, now, column]
+        if weight > 0.0 and has_uses(used, sources.limits, source):
+            stint.source[count], stint.column[count], stint.running[count] = source, column, weight
+            stint.success[count], seconds = world.success[ability, now, column], world.seconds[ability, now, column]
             stint.seconds[count], stint.low[count] = seconds, sources.xp.low[now, source]
             stint.span[0, count] = seconds + settings.extra_seconds + settings.seconds_between
             stint.span[1, count] = seconds + settings.seconds_between
             stint.met[count] = stint.won[count] = stint.income[count] = 0
+            if settings.pursuit != 0.0:
+                stint.pay[count] = world.pay[ability, now, column]
             count += 1
-    lay_out_awards(stint, count, world, now, state)
+    if settings.pursuit != 0.0:
+        go_after(stint.running, stint.pay, count, settings.pursuit)
+    total = 0.0
+    for i in range(count):
+        total += stint.running[i]
+        stint.running[i] = total
+    lay_out_awards(stint, count, world, ability, now, state)
     return count
 
 
 @register_jitable
-def lay_out_awards(stint: Stint, count: int, world: World, now: int, state: int) -> None:
+def go_after(weight: Array, pay: Array, count: int, pursuit: float) -> None:
+    """Change the weights of some sources to those of players who go after what pays."""
+    best = 0.0
+    for i in range(count):
+        best = max(best, pay[i])
+    if best > 0.0:
+        for i in range(count):
+            weight[i] = pursued(weight[i], pay[i], best, pursuit)
+
+
+@register_jitable
+def has_uses(used: Ints, limits: Ints, source: int) -> bool:
+    """Return whether a source has uses left, ever, today and this week."""
+    for span in range(3):  # noqa: SIM110 — all() of a generator does not compile.
+        if 0 < limits[span, source] <= used[span, source]:
+            return False
+    return True
+
+
+@register_jitable
+def may_come_back(sources: Sources, world: World, ability: int, level: Ints, used: Ints) -> bool:
+    """Return whether a source is used up for today or this week only."""
+    for source in range(len(sources.reads)):
+        column = sources.first_column[source]
+        if sources.reads[source] >= 0:
+            column += level[sources.reads[source]]
+        limit = sources.limits[0, source]
+        if world.weight[ability, level[0], column] > 0.0 and (limit == 0 or used[0, source] < limit):
+            return True
+    return False
+
+
+@register_jitable
+def lay_out_awards(stint: Stint, count: int, world: World, ability: int, now: int, state: int) -> None:
     """Lay out what the open sources pay while some timed rules are on."""
     for i in range(count):
         column = stint.column[i]
-        stint.factor[i] = world.factor[state, now, column]
-        stint.units[0, i] = world.units[state, 0, now, column]
-        stint.units[1, i] = world.units[state, 1, now, column]
-        stint.skill_units[0, i] = world.skill_units[state, 0, now, column]
-        stint.skill_units[1, i] = world.skill_units[state, 1, now, column]
+        stint.factor[i] = world.factor[ability, state, now, column]
+        stint.units[0, i] = world.units[ability, state, 0, now, column]
+        stint.units[1, i] = world.units[ability, state, 1, now, column]
+        stint.skill_units[0, i] = world.skill_units[ability, state, 0, now, column]
+        stint.skill_units[1, i] = world.skill_units[ability, state, 1, now, column]
 
 
 @register_jitable

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.schedule import MICROS
 
 CAP, HORIZON, STUCK, ENDLESS = 0, 1, 2, 3
 END_REASONS = ("reached the cap", "out of time", "no open source", "too many encounters")
@@ -27,6 +28,7 @@ class Tally(NamedTuple):
         income: XP units by level and source, shape (L, S).
         met, won: encounters and successes by level and source, shape (L, S).
         waste, lost: XP units wasted and lost by level, shape (L,).
+        waited: millionths of a second in which nothing was left to do, by level, shape (L,).
         stop: is set from outside to make the kernel return at once, shape (1,).
     """
 
@@ -39,6 +41,7 @@ class Tally(NamedTuple):
     won: Ints
     waste: Ints
     lost: Ints
+    waited: Ints
     stop: NDArray[np.int8]
 
 
@@ -54,6 +57,7 @@ def new_tally(players: int, every_level: int, levels: int, sources: int, stop: N
         won=np.zeros((levels, sources), np.int64),
         waste=np.zeros(levels, np.int64),
         lost=np.zeros(levels, np.int64),
+        waited=np.zeros(levels, np.int64),
         stop=stop,
     )
 
@@ -66,6 +70,7 @@ class Totals:
         income: XP by level and source, shape (L, S).
         met, won: encounters and successes by level and source, shape (L, S).
         waste, lost: XP wasted, and lost by failing, by level, shape (L,).
+        waited: hours in which nothing was left to do that day, by level, shape (L,).
     """
 
     income: Array
@@ -73,6 +78,7 @@ class Totals:
     won: Array
     waste: Array
     lost: Array
+    waited: Array
 
 
 class RunningTotals:
@@ -90,5 +96,5 @@ class RunningTotals:
 
     def totals(self, scale: int) -> Totals:
         """Return the sums so far, those of XP in XP."""
-        units = {"income": scale, "waste": scale, "lost": scale}
+        units = {"income": scale, "waste": scale, "lost": scale, "waited": 3600 * MICROS}
         return Totals(**{name: (s / units.get(name, 1)).astype(np.float64) for name, s in self._sums.items()})

@@ -9,7 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import classes_of
 from ramulus.rules.profile_tables import ProfileTables
+from ramulus.rules.pursuit import pursuit_of
+from ramulus.rules.quitting import QuitRules, quit_rules
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.schedule import Schedule, schedules_of
 from ramulus.rules.tabulation import tabulated
@@ -30,25 +33,26 @@ class Sources(NamedTuple):
         first_column: where the columns of each source start, shape (S,).
         practises: the track a source awards skill XP to, or -1, shape (S,).
         reads: the track whose level picks a source's column, or -1, shape (S,).
-        limit: successes a player can have at each source, or 0, shape (S,).
+        limits: successes a player can have at each source, ever, in a play day and in a week, or 0, shape (3, S).
         xp: what XP is drawn from.
     """
 
     first_column: Ints
     practises: Ints
     reads: Ints
-    limit: Ints
+    limits: Ints
     xp: XpTables
 
 
 class World(NamedTuple):
-    """One profile's tables. C columns, W states of the timed rules.
+    """One profile's tables. A classes of ability: all, or 1 where they are alike; C columns; W states of timed rules.
 
     Attributes:
-        seconds, success, weight: per encounter, shape (L, C).
-        factor: the product of multipliers, shape (W, L, C).
-        units: what a failure (0) and a success (1) award where the XP is fixed, in units, shape (W, 2, L, C).
-        skill_units: what they award to the skill practised, in its units, shape (W, 2, L, C).
+        seconds, success, weight: per encounter, shape (A, L, C).
+        pay: XP by the hour where players choose by it, shape (A, L, C); no levels where they do not.
+        factor: the product of multipliers, shape (A, W, L, C).
+        units: what a failure (0) and a success (1) award where the XP is fixed, in units, shape (A, W, 2, L, C).
+        skill_units: what they award to the skill practised, in its units, shape (A, W, 2, L, C).
         borders, state: from which played second on which of the W states holds, for each schedule, shape (B,).
         first_border: where the borders of each schedule start, and one past the last, shape (schedules + 1,).
     """
@@ -56,6 +60,7 @@ class World(NamedTuple):
     seconds: Array
     success: Array
     weight: Array
+    pay: Array
     factor: Array
     units: Ints
     skill_units: Ints
@@ -93,6 +98,9 @@ class Settings(NamedTuple):
     Attributes:
         extra_seconds, xp_share, loss: what a failure costs and pays.
         seconds_between: seconds between encounters.
+        pursuit: the power of what pays in the choice of a source, or ONLY_BEST.
+        play_day: millionths of a second in a play day, or 0 without a schedule.
+        days_per_week: play days in a week.
         rounding, rounding_to: how an award becomes whole, one of ROUNDING_CODES, and a multiple of what.
         least_award: XP.
         horizon: played seconds.
@@ -103,6 +111,9 @@ class Settings(NamedTuple):
     xp_share: float
     loss: float
     seconds_between: float
+    pursuit: float
+    play_day: int
+    days_per_week: int
     rounding: int
     rounding_to: float
     least_award: float
@@ -120,6 +131,7 @@ class Stage:
         shape: shape of the gamma distributed time of an encounter; 0 for no variation.
         schedules: the schedules that its players have.
         sources, world, tracks, settings: the arrays.
+        quitting: when its players quit, or None.
     """
 
     profile: str
@@ -130,6 +142,7 @@ class Stage:
     world: World
     tracks: Tracks
     settings: Settings
+    quitting: QuitRules | None
 
 
 def make_stage(design: Design, profile: str, hours: float, most_encounters: int) -> Stage:
@@ -139,16 +152,18 @@ def make_stage(design: Design, profile: str, hours: float, most_encounters: int)
         DesignError: a formula fails somewhere, or gives what its place does not allow, or awards are too large.
         MissingPartError: sources, or the time of an encounter, are missing.
     """
-    tables = tabulated(design).profile(profile)
+    player = design.profile(profile)
+    tables = [tabulated(design).profile(profile, ability) for ability in range(classes_of(player))]
     return Stage(
         profile=profile,
-        spread=float(tables.player.spread),
+        spread=float(player.spread),
         shape=shape_of_times(design),
-        schedules=schedules_of(design, tables.player),
+        schedules=schedules_of(design, player),
         sources=design.derived(make_sources),
-        world=make_world(tables, tables.timeline(hours)),
+        world=make_world(tables, tables[0].timeline(hours)),
         tracks=design.derived(make_tracks),
-        settings=make_settings(design, tables.player, hours, most_encounters),
+        settings=make_settings(design, player, hours, most_encounters),
+        quitting=quit_rules(design, profile),
     )
 
 
@@ -166,7 +181,7 @@ def make_sources(design: Design) -> Sources:
         first_column=columns.first_column,
         practises=np.array([order.index(s.skill) if s.skill else -1 for s in sources], dtype=np.int64),
         reads=np.array([order.index(track) if track else -1 for track in columns.skill_track], dtype=np.int64),
-        limit=np.array([source.limit or 0 for source in sources], dtype=np.int64),
+        limits=np.array([source.limits for source in sources], dtype=np.int64).T.copy(),
         xp=xp_tables(tabulated(design).laws),
     )
 
@@ -200,12 +215,15 @@ def make_tracks(design: Design) -> Tracks:
 
 def make_settings(design: Design, player: Player, hours: float, most_encounters: int) -> Settings:
     """Return the numbers of an encounter and of the run, for one profile."""
-    failure = design.encounters.failure
+    failure, schedules = design.encounters.failure, schedules_of(design, player)
     return Settings(
         extra_seconds=float(failure.extra_seconds),
         xp_share=float(failure.xp_share),
         loss=float(failure.loss),
         seconds_between=float(player.seconds_between),
+        pursuit=pursuit_of(player),
+        play_day=schedules[0].day if schedules else 0,
+        days_per_week=len(schedules[0].days) if schedules else 0,
         rounding=ROUNDING_CODES[design.awards.rounding],
         rounding_to=Rounder.of(design.awards).to,
         least_award=float(design.awards.least_award),
@@ -214,17 +232,24 @@ def make_settings(design: Design, player: Player, hours: float, most_encounters:
     )
 
 
-def make_world(tables: ProfileTables, when: Timeline) -> World:
-    """Return one profile's tables for the states of its timed rules."""
-    encounters, alone = tables.encounters, tables.alone
+def make_world(tables: list[ProfileTables], when: Timeline) -> World:
+    """Return one profile's tables, those of each class of ability, for the states of its timed rules."""
     return World(
-        seconds=np.ascontiguousarray(encounters.seconds),
-        success=np.ascontiguousarray(encounters.success),
-        weight=np.ascontiguousarray(encounters.weight),
-        factor=np.stack([alone.product(on) for on in when.states]),
-        units=np.stack([alone.units(on) for on in when.states]),
-        skill_units=np.stack([alone.skill_units(on) for on in when.states]),
+        seconds=np.stack([one.encounters.seconds for one in tables]),
+        success=np.stack([one.encounters.success for one in tables]),
+        weight=np.stack([one.encounters.weight for one in tables]),
+        pay=pays_of(tables),
+        factor=np.stack([[one.alone.product(on) for on in when.states] for one in tables]),
+        units=np.stack([[one.alone.units(on) for on in when.states] for one in tables]),
+        skill_units=np.stack([[one.alone.skill_units(on) for on in when.states] for one in tables]),
         borders=when.border_seconds,
         state=when.state,
         first_border=when.first,
     )
+
+
+def pays_of(tables: list[ProfileTables]) -> Array:
+    """Return what sources pay by the hour, shape (A, L, C); nobody reads it where nobody chooses by it."""
+    if not any(pursuit_of(one.player) for one in tables):
+        return np.zeros((len(tables), 1, 1))
+    return np.stack([one.pay for one in tables])

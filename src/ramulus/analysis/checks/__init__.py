@@ -14,6 +14,7 @@ from ramulus.analysis.checks.income import check_income
 from ramulus.analysis.checks.multipliers import FACTOR_CEILING, check_multipliers
 from ramulus.analysis.checks.names import check_names
 from ramulus.analysis.checks.parties import check_party
+from ramulus.analysis.checks.players import check_players
 from ramulus.analysis.checks.reach import check_reach
 from ramulus.analysis.checks.stats import check_stats
 
@@ -46,7 +47,7 @@ def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> Findings
 
     checks = (
         check_costs, check_edges, check_stats, check_awards, check_names, check_encounters, check_reach, check_income,
-        multipliers, check_party,
+        multipliers, check_players, check_party,
     )  # fmt: skip
     found = [finding for one in checks for finding in guarded(one, design)]
     return Findings(sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity]))

@@ -9,7 +9,7 @@ import numpy as np
 
 from ramulus.formula.functions import Array
 from ramulus.rules.columns import Columns
-from ramulus.rules.pay import chance_of, lasting_chance, mix
+from ramulus.rules.pursuit import chance_of, lasting_chance, mix
 from ramulus.rules.tabulation import Tabulation, tabulated
 
 if TYPE_CHECKING:
@@ -57,7 +57,7 @@ def seen_of(design: Design) -> Seen:
     at = tabulation.columns.first_column
     profiles = [tabulation.profile(name) for name in design.profiles]
     pays = [profile.mean_pay(tabulation.always_on) for profile in profiles]
-    mixes = [mix(pay, at) for pay in pays]
+    mixes = [mix(profile, at) for profile in profiles]
     return Seen(
         tabulation,
         tuple(design.profiles),
@@ -67,7 +67,7 @@ def seen_of(design: Design) -> Seen:
         np.stack([pay.xp for pay in pays]),
         np.stack([pay.seconds for pay in pays]),
         np.stack([pay.award for pay in pays]),
-        np.stack([chance_of(profile.encounters, at) for profile in profiles]),
-        np.stack([lasting_chance(pay, at) for pay in pays]),
+        np.stack([chance_of(profile, at) for profile in profiles]),
+        np.stack([lasting_chance(profile, at) for profile in profiles]),
         np.stack([3600 * xp / np.maximum(seconds, 1e-9) for xp, seconds in mixes]),
     )

@@ -1,0 +1,115 @@
+"""Who would have quit, where, when and why; and who is still playing by level and by day."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ramulus.analysis.pace import HOUR, MOST_CUT_OFF
+from ramulus.rules.schedule import in_micros, schedules_of
+from ramulus.simulation.quits import QUIT_REASONS, STAYED, Quits
+from ramulus.simulation.samples import share_interval
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.formula.functions import Array
+    from ramulus.simulation.played import Group, PlayedProfile
+
+STANDS_OUT = 2.0  # Times what the levels on both sides lose,
+AT_LEAST = 0.03  # and so much more of the players who come there.
+
+
+def quits_table(profile: PlayedProfile, levels: NDArray[np.int64]) -> pd.DataFrame:
+    """Return who would have quit, a row a level and reason."""
+    quits, rows = profile.quits, []
+    if quits is not None:
+        for reason, name in list(enumerate(QUIT_REASONS))[1:]:
+            for level in np.unique(quits.level[quits.reason == reason]).tolist():
+                here = quits.of((quits.reason == reason) & (quits.level == level))
+                count, days = len(here.reason), np.sort(here.day[~np.isnan(here.day)])
+                day = float(days[(len(days) - 1) // 2]) if len(days) else np.nan
+                hours = float(np.sort(here.seconds)[(count - 1) // 2]) / HOUR
+                share = count / profile.players
+                rows.append((profile.profile, int(levels[level]), name, count, share, hours, day))
+    columns = ["player", "level", "reason", "players", "share", "hours_p50", "days_p50"]
+    return pd.DataFrame(rows, columns=columns).sort_values(["level", "reason"], ignore_index=True)
+
+
+def before_level(quits: Quits, levels: int) -> NDArray[np.int64]:
+    """Return how many players would have quit before reaching each level, shape (levels,)."""
+    at = np.bincount(quits.level[quits.reason != STAYED], minlength=levels)
+    return np.concatenate([[0], np.cumsum(at)[:-1]]).astype(np.int64)
+
+
+def still_by_level(profile: Group, levels: int, confidence: float) -> tuple[Array, Array, Array]:
+    """Return the share that had not quit before each level, and its interval.
+
+    Not a number where nobody quits, and where more than a tenth of the players neither quit nor got there: what they
+    would have done is not known.
+    """
+    if profile.quits is None:
+        nothing = np.full(levels, np.nan)
+        return nothing, nothing, nothing
+    still = profile.players - before_level(profile.quits, levels)
+    stayed = np.bincount(profile.quits.level[profile.quits.reason == STAYED], minlength=levels)
+    open_end = np.concatenate([[0], np.cumsum(stayed)[:-1]])
+    known = open_end <= MOST_CUT_OFF * profile.players
+    ends = share_interval(still, profile.players, confidence)
+    share, low, high = (np.where(known, part, np.nan) for part in (still / profile.players, *ends))
+    return share, low, high
+
+
+def still_by_day(design: Design, profile: PlayedProfile, hours: float, confidence: float) -> pd.DataFrame:
+    """Return the share that had not quit by the end of each calendar day, as far as every schedule was played."""
+    schedules, quits = schedules_of(design, design.profile(profile.profile)), profile.quits
+    columns = ["player", "day", "still_playing", "still_playing_low", "still_playing_high"]
+    if quits is None or not schedules:
+        return pd.DataFrame({name: pd.Series(dtype=object if name == "player" else float) for name in columns})
+    whole_days = int(in_micros(hours * HOUR)) // schedules[0].day
+    last = min(int(schedule.calendar_days(np.asarray(whole_days))) for schedule in schedules) - 1
+    gone = np.bincount(quits.day[~np.isnan(quits.day)].astype(np.int64), minlength=last + 1)[: last + 1]
+    still = profile.players - np.cumsum(gone)[1:]
+    low, high = share_interval(still, profile.players, confidence)
+    days = np.arange(1, last + 1)
+    return pd.DataFrame(dict(zip(columns, (profile.profile, days, still / profile.players, low, high), strict=True)))
+
+
+class QuitPeak(NamedTuple):
+    """A level that loses far more of the players who come to it than the levels on both sides of it.
+
+    Attributes:
+        player: the profile.
+        level: the level.
+        share: the share of those who came there still playing that quit there.
+        around: the same of the levels on both sides, their mean.
+        reason: why most of them quit.
+    """
+
+    player: str
+    level: int
+    share: float
+    around: float
+    reason: str
+
+
+def quit_peaks(profile: PlayedProfile, levels: NDArray[np.int64]) -> list[QuitPeak]:
+    """Return the levels at which far more quit than at their neighbours, the worst first."""
+    quits = profile.quits
+    if quits is None or len(levels) < 4:
+        return []
+    left = np.bincount(quits.level[quits.reason != STAYED], minlength=len(levels))
+    came = np.array([int((quits.level >= level).sum()) for level in range(len(levels))])
+    share = np.divide(left, came, out=np.zeros(len(levels)), where=came > 0)
+    found = []
+    for at in range(1, len(levels) - 2):
+        # The mean of the neighbours on both sides; the cap loses nobody and is none.
+        around = float(share[at - 1] + share[at + 1]) / 2
+        low = float(share_interval(left[at], int(came[at]))[0])
+        if share[at] >= around + AT_LEAST and low > STANDS_OUT * around:
+            reasons = quits.reason[(quits.level == at) & (quits.reason != STAYED)]
+            reason = QUIT_REASONS[int(np.bincount(reasons).argmax())]
+            found.append(QuitPeak(profile.profile, int(levels[at]), float(share[at]), around, reason))
+    return sorted(found, key=lambda peak: peak.around - peak.share)

@@ -1,0 +1,99 @@
+"""Is it skill or luck: how much of the variance between players of one kind is ability, own speed, and chance.
+
+Log hours are looked at against what is known of each player: its class of ability, and its own factor on time. What
+either explains alone is its share (first-order indices, as in Sobol, "Sensitivity estimates for nonlinear
+mathematical models", 1993); what both together leave is luck; and the rest they share. Hours are the own factor times
+everything else, so in logs nothing is shared but where rules go by the day. Every share is freed of what chance alone
+would explain (Wherry, "A new formula for predicting the shrinkage of the coefficient of multiple correlation", 1931).
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.rules.ability import CLASSES, class_of, classes_of
+from ramulus.simulation.draws import own_factors
+
+if TYPE_CHECKING:
+    from ramulus.design.player import Player
+    from ramulus.formula.functions import Array
+
+GROUPS = 20
+DEGREE = 5  # Of own speed: straight without timed rules, bent a little with them.
+LEAST_LEFT = 50
+
+
+class Shares(NamedTuple):
+    """Shares of the variance of log hours, adding up to 1."""
+
+    ability: float
+    speed: float
+    luck: float
+    shared: float
+
+
+UNKNOWN = Shares(*[np.nan] * 4)
+
+
+def skill_or_luck_row(
+    player: Player, keys: NDArray[np.uint64], numbers: NDArray[np.int64], hours: Array
+) -> dict[str, float]:
+    """Return the columns of `SimulationResult.skill_or_luck` but the first two.
+
+    Args:
+        player: the profile.
+        keys, numbers: of its players.
+        hours: their played hours; all shares are empty where somebody has none above 0.
+    """
+    nothing = {"log_hours_sd": np.nan, **_with_errors(UNKNOWN, UNKNOWN)}
+    if not (np.isfinite(hours).all() and (hours > 0).all()):
+        return nothing
+    log_hours, factor = np.log(hours), np.log(own_factors(keys, player.spread))
+    classes = class_of(numbers) if classes_of(player) > 1 else np.zeros_like(numbers)
+    shares = shares_of_variance(log_hours, factor, classes)
+    # Groups of players next to each other hold every class alike.
+    group = numbers // CLASSES % GROUPS
+    left = [shares_of_variance(*(part[group != g] for part in (log_hours, factor, classes))) for g in range(GROUPS)]
+    return {"log_hours_sd": float(log_hours.std()), **_with_errors(shares, _jackknifed(left))}
+
+
+def _with_errors(shares: Shares, errors: Shares) -> dict[str, float]:
+    return {**shares._asdict(), **{f"{name}_error": error for name, error in errors._asdict().items()}}
+
+
+def _jackknifed(left: list[Shares]) -> Shares:
+    """Return standard errors from estimates that leave out a group each (Efron and Stein, 1981)."""
+    values = np.array(left)
+    return Shares(*np.sqrt(((values - values.mean(axis=0)) ** 2).mean(axis=0) * (len(left) - 1)).tolist())
+
+
+def shares_of_variance(log_hours: Array, log_factor: Array, classes: NDArray[np.int64]) -> Shares:
+    """Return where the variance of log hours comes from; not a number where there is none, or too few players.
+
+    Args:
+        log_hours: log of played hours, one a player.
+        log_factor: log of the players' own factors on time.
+        classes: their classes of ability, all 0 where ability changes nothing.
+    """
+    centred = log_hours - log_hours.mean()
+    by_class = np.eye(CLASSES)[classes][:, np.unique(classes)]
+    by_speed = np.ones((len(log_hours), 1))
+    if np.ptp(log_factor) > 0:
+        by_speed = np.vander((log_factor - log_factor.mean()) / log_factor.std(), DEGREE + 1)
+    both = (by_class[:, :, None] * by_speed[:, None, :]).reshape(len(log_hours), -1)
+    if len(log_hours) - both.shape[1] < LEAST_LEFT or centred.var() <= 1e-12:
+        return UNKNOWN
+    ability, speed, all_known = (_explained(centred, by) for by in (by_class, by_speed, both))
+    return Shares(ability, speed, 1 - all_known, all_known - ability - speed)
+
+
+def _explained(values: Array, by: Array) -> float:
+    """Return the share of the variance that a linear model explains beyond what chance would."""
+    if by.shape[1] == 1:
+        return 0.0
+    fitted = by @ np.linalg.lstsq(by, values, rcond=None)[0]
+    left = float(((values - fitted) ** 2).sum()) / (len(values) - by.shape[1])
+    return max(float(1 - left / values.var(ddof=1)), 0.0)
