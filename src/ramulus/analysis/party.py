@@ -73,6 +73,24 @@ class PartyRun:
             table[f"{name}_hours"] = np.where(ever, self.played.hours[np.arange(self.parties), first], np.nan)
         return pd.DataFrame(table)
 
+    def quits(self) -> pd.DataFrame:
+        """Return the members who quit, over all parties.
+
+        Returns:
+            A row a member: `member`, `share` of the parties in which it quit before they ended, `by_day` and
+            `impatient`, the shares by reason, and `encounters_p50` and `hours_p50`, the median of those who quit.
+        """
+        log, rows = self.played.log, []
+        for index, member in enumerate(self.members):
+            gone = log.quit[:, index] >= 0
+            impatient = log.impatient[:, index] & gone
+            after, hours = np.sort(log.quit[gone, index]), np.sort(log.quit_clock[gone, index]) / 3600
+            middle = (len(after) - 1) // 2
+            medians = (float(after[middle]), float(hours[middle])) if len(after) else (np.nan, np.nan)
+            rows.append((member, gone.mean(), (gone & ~impatient).mean(), impatient.mean(), *medians))
+        columns = ["member", "share", "by_day", "impatient", "encounters_p50", "hours_p50"]
+        return pd.DataFrame(rows, columns=columns)
+
     def awards(self, party: int = 0) -> pd.DataFrame:
         """Return everything that one party was awarded.
 

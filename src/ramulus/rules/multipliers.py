@@ -186,5 +186,14 @@ def always_on(design: Design) -> frozenset[int]:
 
 def reads_leader(rule: Multiplier) -> bool:
     """Whether a rule's formula reads `leader_level`."""
+    return _reads(rule, "leader_level")
+
+
+def reads_size(rule: Multiplier) -> bool:
+    """Whether a rule's formula reads `party_size`."""
+    return _reads(rule, "party_size")
+
+
+def _reads(rule: Multiplier, name: str) -> bool:
     texts = (rule.factor, rule.against)
-    return any(isinstance(text, str) and "leader_level" in parse(text).names for text in texts)
+    return any(isinstance(text, str) and name in parse(text).names for text in texts)

@@ -6,7 +6,6 @@ combination of features that is asked for.
 
 from __future__ import annotations
 
-import math
 from functools import cache
 from typing import Any, NamedTuple
 
@@ -22,11 +21,12 @@ from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.rules.xp_laws import drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.days import end_of, next_day
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, XP, bits_of, uniform
 from ramulus.simulation.stint import has_uses, lay_out_awards, may_come_back, new_stint, open_sources, pick, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
 from ramulus.simulation.times import time_at
-from ramulus.simulation.world import Settings, Stage
+from ramulus.simulation.world import Stage
 
 Ints = NDArray[np.int64]
 
@@ -103,25 +103,30 @@ def player_kernel(features: Features) -> Any:
         horizon, most = settings.horizon, settings.most_encounters
         share, least, loss = settings.xp_share, settings.least_award, settings.loss
         rounding, to = settings.rounding, settings.rounding_to
+        day, per_week = settings.play_day, settings.days_per_week
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
         for player in range(len(keys)):
             key, factor, ability = keys[player], own[player], classes[player]
             level[:], peak[:], used[:], xp[:] = 0, 0, 0, tracks.start_units
             arrival[player][first_level] = 0.0
             clock, encounter, waits, reason = 0.0, 0, 0, CAP
-            play_day, day_end = 0, _border(settings.play_day, 1)
+            play_day, day_end = 0, end_of(day, 0)
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
             while level[0] < count and reason == CAP:
                 now, held = level[0], xp[0]
                 there = open_sources(stint, sources, world, settings, ability, level, used, states[window])
                 if there == 0:
-                    if daily and may_come_back(sources, world, ability, level, used):
+                    back = daily and may_come_back(
+                        sources.first_column, sources.reads, limits_of, world.weight[ability], level, used
+                    )
+                    if back:
                         # Nothing is left to do today: the rest of the play day passes idle.
                         waits += 1
                         reason = ENDLESS if waits > most else HORIZON if day_end > horizon else CAP
                         tally.waited[now] += int((min(day_end, horizon) - clock) * MICROS)
-                        clock = settings.play_day * (play_day + 1) / MICROS
-                        play_day, day_end = _next_day(settings, play_day, clock, used)
+                        clock = day * (play_day + 1) / MICROS
+                        play_day = next_day(day, per_week, play_day, clock, used)
+                        day_end = end_of(day, play_day)
                         window = _window_at(borders, window, last_window, clock)
                         continue
                     reason = STUCK
@@ -145,8 +150,8 @@ def player_kernel(features: Features) -> Any:
                         window = _window_at(borders, window, last_window, clock)
                         lay_out_awards(stint, there, world, ability, now, states[window])
                     if daily and clock >= day_end:
-                        play_day, day_end = _next_day(settings, play_day, clock, used)
-                        stays = False
+                        play_day = next_day(day, per_week, play_day, clock, used)
+                        day_end, stays = end_of(day, play_day), False
                     gained = units[won, i]
                     source = source_at[i]
                     if drawn and width[source] != 1:
@@ -212,24 +217,6 @@ def _first_levels(count: Ints) -> Ints:
     for track in range(1, len(first)):
         first[track] = first[track - 1] + count[track - 1] + 1
     return first
-
-
-@register_jitable
-def _border(play_day: int, number: int) -> float:
-    """Return the least played seconds that count as the start of a play day, as `Timeline.border_seconds` does."""
-    return (play_day * number - 0.5) / MICROS
-
-
-@register_jitable
-def _next_day(settings: Settings, play_day: int, clock: float, used: Ints) -> tuple[int, float]:
-    """Return the play day at some played seconds and the end of it; uses of days that are over come back."""
-    before = play_day // settings.days_per_week
-    # At least the next one: the border was passed, whatever rounding says of a clock on it.
-    play_day = max(math.floor(clock * MICROS + 0.5) // settings.play_day, play_day + 1)
-    used[1, :] = 0
-    if play_day // settings.days_per_week != before:
-        used[2, :] = 0
-    return play_day, _border(settings.play_day, play_day + 1)
 
 
 @register_jitable

@@ -11,10 +11,13 @@ from numpy.typing import NDArray
 
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
-from ramulus.rules.schedule import schedule_of
+from ramulus.rules.ability import class_of
+from ramulus.rules.quitting import NEVER
+from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.draws import own_factors, player_keys
-from ramulus.simulation.party_kernel import PartyLog, party_kernel
+from ramulus.simulation.party_kernel import PartyLog, People, party_kernel
 from ramulus.simulation.party_world import PartyStage, make_party_stage
+from ramulus.simulation.quits import quit_times
 from ramulus.simulation.times import time_table
 
 if TYPE_CHECKING:
@@ -83,12 +86,12 @@ def play_parties(design: Design, encounters: int, parties: int, seed: int, *, un
     """
     stage = make_party_stage(design, HORIZON_HOURS, encounters)
     _refuse_sizes(encounters, parties, len(stage.members))
-    keys, own, slots = _members(stage, parties, seed)
+    people = _people(stage, parties, seed)
     log = _new_log(parties, encounters, len(stage.members))
     for some in _batches(parties, encounters * len(stage.members)):
         party_kernel()(
-            keys[some], own[some], slots[some], stage.leader, stage.hold, stage.parts, until_even, stage.sources,
-            stage.world, stage.tracks, stage.settings, time_table(stage.shape),
+            People._make(array[some] for array in people), stage.leader, stage.hold, stage.splits, until_even,
+            stage.sources, stage.world, stage.tracks, stage.settings, time_table(stage.shape),
             PartyLog._make(array[some] for array in log),
         )  # fmt: skip
     track = design.track()
@@ -110,18 +113,27 @@ def _refuse_sizes(encounters: int, parties: int, members: int) -> None:
         raise RamulusError(f"{found}; allowed: at most {MOST_CELLS_KEPT:,} awards")
 
 
-def _members(stage: PartyStage, parties: int, seed: int) -> tuple[NDArray[np.uint64], Array, NDArray[np.int64]]:
-    """Return the members' keys, own factors and schedules (among those of all members), shape (n, M) each."""
-    shape, first = (parties, len(stage.members)), stage.world.first_schedule
-    keys, own, slots = np.empty(shape, np.uint64), np.empty(shape), np.empty(shape, np.int64)
+def _people(stage: PartyStage, parties: int, seed: int) -> People:
+    """Return who the members are."""
+    shape, schedule, kind = (parties, len(stage.members)), stage.world.first_schedule, stage.world.first_kind
+    people = People(
+        np.empty(shape, np.uint64), np.ones(shape), np.zeros(shape, np.int64), np.zeros(shape, np.int64),
+        np.full(shape, np.inf), np.ones(shape),
+    )  # fmt: skip
     for member, (profile, spread) in enumerate(zip(stage.profiles, stage.spreads, strict=True)):
         alike = stage.profiles.count(profile)
-        place = stage.profiles[:member].count(profile)
-        numbers = np.arange(place, parties * alike, alike)
-        keys[:, member] = player_keys(seed, profile, numbers)
-        slots[:, member] = first[member] + schedule_of(numbers, int(first[member + 1] - first[member]))
-        own[:, member] = own_factors(keys[:, member], spread)
-    return keys, own, slots
+        numbers = np.arange(stage.profiles[:member].count(profile), parties * alike, alike)
+        keys = player_keys(seed, profile, numbers)
+        people.keys[:, member], people.own[:, member] = keys, own_factors(keys, spread)
+        people.slots[:, member] = schedule[member] + schedule_of(numbers, int(schedule[member + 1] - schedule[member]))
+        varies = kind[member + 1] - kind[member] > 1
+        people.kinds[:, member] = kind[member] + (class_of(numbers) if varies else 0)
+        rules = stage.quitting[member]
+        if rules is not None:
+            times = quit_times(rules, keys, numbers, stage.schedules[member])
+            people.quit_at[:, member] = np.where(times.played < NEVER, times.played / MICROS, np.inf)
+            people.patience[:, member] = times.patience
+    return people
 
 
 def _new_log(parties: int, encounters: int, members: int) -> PartyLog:
@@ -136,4 +148,7 @@ def _new_log(parties: int, encounters: int, members: int) -> PartyLog:
         source=np.full(cells[:2], -1, np.int32),
         leader=np.full(cells[:2], -1, np.int32),
         played=np.zeros(parties, np.int64),
+        quit=np.full((parties, members), -1, np.int64),
+        quit_clock=np.full((parties, members), np.nan),
+        impatient=np.zeros((parties, members), np.bool_),
     )

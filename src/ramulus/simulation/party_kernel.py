@@ -12,13 +12,17 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.overflow import Overflow, book_award, book_loss, loss_of_failure
 from ramulus.rules.pay import paid_xp
+from ramulus.rules.schedule import MICROS
 from ramulus.rules.xp_laws import drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.days import day_at, end_of, next_day
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, XP, bits_of, uniform
-from ramulus.simulation.stint import pick, rule_of
+from ramulus.simulation.stint import column_of, go_after, has_uses, may_come_back, pick, rule_of
 from ramulus.simulation.times import time_at
 from ramulus.simulation.world import Ints
+
+MOST_WAITS = 1_000_000
 
 
 class PartyLog(NamedTuple):
@@ -33,6 +37,9 @@ class PartyLog(NamedTuple):
         clock: played seconds, shape (n, E + 1).
         source, leader: what was met and who led, shape (n, E + 1); -1 at the start.
         played: encounters played, shape (n,).
+        quit: after how many encounters each member quit, or -1, shape (n, M).
+        quit_clock: played seconds by then, shape (n, M).
+        impatient: whether it quit out of patience, not by the day, shape (n, M).
     """
 
     level: NDArray[np.int32]
@@ -44,68 +51,129 @@ class PartyLog(NamedTuple):
     source: NDArray[np.int32]
     leader: NDArray[np.int32]
     played: Ints
+    quit: Ints
+    quit_clock: Array
+    impatient: NDArray[np.bool_]
+
+
+class People(NamedTuple):
+    """Who the members are, shape (n, M) each.
+
+    Attributes:
+        keys: their keys for random draws.
+        own: their own factors on time.
+        slots: their schedules, among those of all members.
+        kinds: their classes of ability, among those of all members.
+        quit_at: played seconds at which the calendar makes them quit, infinite where it does not.
+        patience: their own factors on patience.
+    """
+
+    keys: NDArray[np.uint64]
+    own: Array
+    slots: Ints
+    kinds: Ints
+    quit_at: Array
+    patience: Array
 
 
 @cache
 def party_kernel() -> Any:
-    """Return the kernel: ``play(keys, own, named, hold, parts, even, sources, world, tracks, settings, times, log)``.
+    """Return the kernel: ``play(people, named, hold, splits, even, sources, world, tracks, settings, times, log)``.
 
-    `keys` and `own` are the members' keys and own factors, shape (n, M) each; `named` is the leader's place or -1;
-    `even` stops a party whose members have come to one level; `log` is filled in.
+    `people` are the members; `named` is the leader's place or -1; `splits` divides the XP drawn among those who still
+    play; `even` stops a party whose members have come to one level; `log` is filled in.
     """
     made_of = SOURCES
 
     @kernel
     def play(  # type: ignore[no-untyped-def]
-        keys, own, slots, named, hold, parts, even, sources, world, tracks, settings, times, log
+        people, named, hold, splits, even, sources, world, tracks, settings, times, log
     ):
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
         # Arrays come out of their tuples once: to hand whole tuples to functions takes the compiler many seconds.
-        rule, practises, limit, xp_of = rule_of(tracks, 0), sources.practises, sources.limit, sources.xp
+        keys, own, slots, kinds = people.keys, people.own, people.slots, people.kinds
+        rule, practises, limits, xp_of = rule_of(tracks, 0), sources.practises, sources.limits, sources.xp
         first_column, reads, factor, alone = sources.first_column, sources.reads, world.factor, world.alone
         borders, states, first_border, skill_units = world.borders, world.state, world.first_border, world.skill_units
         share, least, loss = settings.xp_share, settings.least_award, settings.loss
         rounding, to = settings.rounding, settings.rounding_to
         level = np.zeros((keys.shape[1], len(tracks.cap)), np.int64)
-        xp, used = np.zeros_like(level), np.zeros_like(limit)
-        there_is, running = np.zeros_like(limit), np.zeros(len(limit))
+        xp, used = np.zeros_like(level), np.zeros_like(limits)
+        peak, since, plays = np.zeros(len(level), np.int64), np.zeros(len(level)), np.ones(len(level), np.bool_)
+        there_is, running, pay = np.zeros_like(practises), np.zeros(len(practises)), np.zeros(len(practises))
         for party in range(len(keys)):
             _join(level, xp, used, world.start_level, tracks.start_units)
-            clock, encounter, last = 0.0, 0, log.level.shape[1] - 1
+            peak[:], since[:], plays[:] = level[:, 0], 0.0, True
+            clock, encounter, last, waits = 0.0, 0, log.level.shape[1] - 1, 0
+            led, play_day, day_end = -1, 0, np.inf
             _write(log.level[party, 0], log.xp[party, 0], level, xp)
-            while encounter < last and not _all_at(level, rule.cap):
-                leader = named if named >= 0 else _furthest(level, xp)
-                there = _open(there_is, running, first_column, reads, limit, world.weight[leader], level[leader], used)
-                if there == 0:
+            while encounter < last and not _all_at(level, plays, rule.cap):
+                for member in range(len(level)):
+                    fed_up = since[member] + people.patience[party, member] * world.patience[member, peak[member]]
+                    quits = min(fed_up, people.quit_at[party, member])
+                    if plays[member] and quits <= clock and peak[member] < rule.cap:
+                        plays[member] = False
+                        log.quit[party, member], log.quit_clock[party, member] = encounter, quits
+                        log.impatient[party, member] = fed_up < people.quit_at[party, member]
+                playing = plays.sum()
+                if (playing < 2 and len(level) > 1) or playing < 1 or (named >= 0 and not plays[named]):
                     break
+                leader = named if named >= 0 else _furthest(level, xp, plays)
+                day = world.play_day[leader]
+                if leader != led and day > 0:
+                    # Days are the leader's: who takes over goes on with what was used today.
+                    play_day = day_at(day, clock)
+                    day_end, led = end_of(day, play_day), leader
+                kind = kinds[party, leader]
+                there = _open(
+                    there_is, running, pay, first_column, reads, limits, world.weight[kind], world.pay[kind],
+                    world.pursuit[leader], level[leader], used,
+                )  # fmt: skip
+                if there == 0:
+                    waits += 1
+                    back = may_come_back(first_column, reads, limits, world.weight[kind], level[leader], used)
+                    if not back or waits > MOST_WAITS or day_end > settings.horizon:
+                        break
+                    clock = day * (play_day + 1) / MICROS
+                    play_day = next_day(day, world.days_per_week[leader], play_day, clock, used)
+                    day_end = end_of(day, play_day)
+                    continue
                 key = keys[party, leader]
                 source = there_is[pick(running, there, uniform(key, encounter, SOURCE) * running[there - 1])]
-                lead, column = level[leader, 0], _column(first_column, reads, source, level[leader])
-                won = uniform(key, encounter, SUCCESS) < world.success[leader, lead, column]
-                seconds = world.seconds[leader, lead, column]
+                lead, column = level[leader, 0], column_of(first_column, reads, source, level[leader])
+                won = uniform(key, encounter, SUCCESS) < world.success[kind, lead, column]
+                seconds = world.seconds[kind, lead, column]
                 if len(times) > 0:
                     seconds *= time_at(times, bits_of(key, encounter, TIME))
                 seconds += (0.0 if won else settings.extra_seconds) + world.seconds_between[leader]
                 clock += seconds * own[party, leader]
                 if clock > settings.horizon:
                     break
+                if clock >= day_end:
+                    play_day = next_day(day, world.days_per_week[leader], play_day, clock, used)
+                    day_end = end_of(day, play_day)
                 draw = uniform(key, encounter, XP)
                 encounter += 1
-                beside = min(lead, factor.shape[1] - 1)
+                parts = playing if splits else 1
+                size = playing - 1 if alone.shape[1] > 1 else 0
+                beside = size * world.leaders + min(lead, world.leaders - 1)
                 log.source[party, encounter], log.leader[party, encounter] = source, leader
                 # The leader is booked first: who is held is held below where it now stands.
                 for turn in range(len(level)):
                     member = leader if turn == 0 else turn - 1 if turn <= leader else turn
+                    if not plays[member]:
+                        continue
                     slot = slots[party, member]
                     state = _state_at(borders, states, first_border[slot], first_border[slot + 1], clock)
-                    now, column = level[member, 0], _column(first_column, reads, source, level[member])
+                    state += world.first_state[kinds[party, member]]
+                    now, column = level[member, 0], column_of(first_column, reads, source, level[member])
                     drawn = drawn_xp(
                         xp_of.low[now, source], xp_of.width[source], xp_of.first[source], xp_of.first[source + 1],
                         xp_of.amounts, xp_of.up_to, draw,
                     ) / parts  # fmt: skip
                     amount = paid_xp(drawn, factor[state, beside, now, column], won, share, rounding, to, least)
                     boosted = units_of(amount, rule.scale)
-                    amount = paid_xp(drawn, alone[state, now, column], won, share, rounding, to, least)
+                    amount = paid_xp(drawn, alone[state, size, now, column], won, share, rounding, to, least)
                     plain = units_of(amount, rule.scale)
                     if not won and loss > 0.0:
                         lost = loss_of_failure(rule, now, loss)
@@ -115,6 +183,8 @@ def party_kernel() -> Any:
                         top = level[leader, 0], xp[leader, 0]
                         units = _held(rule, level[member, 0], xp[member, 0], plain, boosted, top[0], top[1])
                     level[member, 0], xp[member, 0], _ = book_award(rule, level[member, 0], xp[member, 0], units)
+                    if level[member, 0] > peak[member]:
+                        peak[member], since[member] = level[member, 0], clock
                     log.award[party, encounter, member], log.cut[party, encounter, member] = units, boosted - units
                     log.boost[party, encounter, member] = boosted - plain
                     skill = practises[source]
@@ -122,11 +192,11 @@ def party_kernel() -> Any:
                         gained = skill_units[state, beside, 1 if won else 0, now, column]
                         booked = book_award(rule_of(tracks, skill), level[member, skill], xp[member, skill], gained)
                         level[member, skill], xp[member, skill] = booked[0], booked[1]
-                if won and limit[source] > 0:
-                    used[source] += 1
+                if won:
+                    used[:, source] += 1
                 log.clock[party, encounter] = clock
                 _write(log.level[party, encounter], log.xp[party, encounter], level, xp)
-                if even and _all_at(level, level[0, 0]):
+                if even and _all_at(level, plays, level[leader, 0]):
                     break
             log.played[party] = encounter
 
@@ -151,49 +221,47 @@ def _write(level_there: NDArray[np.int32], xp_there: Ints, level: Ints, xp: Ints
 
 
 @register_jitable
-def _all_at(level: Ints, there: int) -> bool:
-    """Return whether all members are at one level."""
+def _all_at(level: Ints, plays: NDArray[np.bool_], there: int) -> bool:
+    """Return whether all members who still play are at one level."""
     for member in range(len(level)):  # noqa: SIM110 — all() of a generator does not compile.
-        if level[member, 0] != there:
+        if plays[member] and level[member, 0] != there:
             return False
     return True
 
 
 @register_jitable
-def _furthest(level: Ints, xp: Ints) -> int:
-    """Return the member furthest on in level, then XP; of equals the first."""
-    best = 0
-    for member in range(1, len(level)):
-        higher = level[member, 0] > level[best, 0]
+def _furthest(level: Ints, xp: Ints, plays: NDArray[np.bool_]) -> int:
+    """Return the member furthest on in level, then XP, of those who still play; of equals the first."""
+    best = -1
+    for member in range(len(level)):
+        if not plays[member]:
+            continue
+        higher = best < 0 or level[member, 0] > level[best, 0]
         if higher or (level[member, 0] == level[best, 0] and xp[member, 0] > xp[best, 0]):
             best = member
     return best
 
 
 @register_jitable
-def _column(first_column: Ints, reads: Ints, source: int, level: Ints) -> int:
-    return first_column[source] + (level[reads[source]] if reads[source] >= 0 else 0)
-
-
-@register_jitable
 def _open(
-    there_is: Ints,
-    running: Array,
-    first_column: Ints,
-    reads: Ints,
-    limit: Ints,
-    weights: Array,
-    level: Ints,
-    used: Ints,
-) -> int:
+    there_is: Ints, running: Array, pay: Array, first_column: Ints, reads: Ints, limits: Ints, weights: Array,
+    pays: Array, pursuit: float, level: Ints, used: Ints,
+) -> int:  # fmt: skip
     """Lay out the sources that are open for the leader; return how many there are."""
     count, total = 0, 0.0
-    for source in range(len(used)):
-        weight = weights[level[0], _column(first_column, reads, source, level)]
-        if weight > 0.0 and (limit[source] == 0 or used[source] < limit[source]):
-            total += weight
-            there_is[count], running[count] = source, total
+    for source in range(len(reads)):
+        column = column_of(first_column, reads, source, level)
+        weight = weights[level[0], column]
+        if weight > 0.0 and has_uses(used, limits, source):
+            there_is[count], running[count] = source, weight
+            if pursuit != 0.0:
+                pay[count] = pays[level[0], column]
             count += 1
+    if pursuit != 0.0:
+        go_after(running, pay, count, pursuit)
+    for i in range(count):
+        total += running[i]
+        running[i] = total
     return count
 
 

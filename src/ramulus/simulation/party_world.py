@@ -9,10 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import classes_of
 from ramulus.rules.award_units import refuse_large
 from ramulus.rules.evaluating import fault
-from ramulus.rules.multipliers import Company, reads_leader
-from ramulus.rules.profile_tables import Awarding, ProfileTables
+from ramulus.rules.multipliers import Company, reads_leader, reads_size
+from ramulus.rules.profile_tables import ProfileTables
+from ramulus.rules.quitting import QuitRules, quit_rules
+from ramulus.rules.schedule import Schedule, schedules_of
 from ramulus.rules.tabulation import Tabulation, tabulated
 from ramulus.rules.windows import Timeline
 from ramulus.simulation.world import (
@@ -23,6 +26,7 @@ from ramulus.simulation.world import (
     make_settings,
     make_sources,
     make_tracks,
+    pays_of,
     shape_of_times,
 )
 
@@ -34,13 +38,23 @@ MOST_CELLS = 40_000_000
 
 
 class PartyWorld(NamedTuple):
-    """M members, L levels, C columns; A leader levels: L, or 1 where no multiplier reads the leader's; T states.
+    """M members, L levels, C columns; K kinds: members at each class of ability, or at one where all are alike.
+
+    A company is who shares the encounter: leader levels (L, or 1 where no multiplier reads the leader's), for each
+    number of members who still play (M, or 1 where none quits or no multiplier reads it); B companies. T states of
+    timed rules, of all kinds one after the other.
 
     Attributes:
-        seconds, success, weight: of the encounters that each member would lead, shape (M, L, C).
-        factor: the product of multipliers, shape (T, A, L, C); each member has its own states.
-        alone: the same without the rules that read the leader's level, shape (T, L, C).
-        skill_units: what a failure (0) and a success (1) award to the skill practised, shape (T, A, 2, L, C).
+        seconds, success, weight: of the encounters that each kind would lead, shape (K, L, C).
+        pay: XP by the hour where the leader chooses by it, shape (K, L, C); no levels where nobody does.
+        factor: the product of multipliers, shape (T, B, L, C).
+        alone: the same without the rules that read the leader's level, shape (T, sizes, L, C).
+        skill_units: what a failure (0) and a success (1) award to the skill practised, shape (T, B, 2, L, C).
+        leaders: how many leader levels there are.
+        first_kind: which of the kinds are a member's, and one past the last, shape (M + 1,).
+        first_state: where the states of each kind start, shape (K,).
+        patience: played seconds on each level after which a member gives up, shape (M, L).
+        pursuit, play_day, days_per_week: of each member's profile, as in `Settings`.
         borders, state: from which played second on which of the states holds, all members one after the other.
         first_border: where the borders of each schedule of each member start, and one past the last.
         first_schedule: which of these are a member's, and one past the last, shape (M + 1,).
@@ -51,9 +65,17 @@ class PartyWorld(NamedTuple):
     seconds: Array
     success: Array
     weight: Array
+    pay: Array
     factor: Array
     alone: Array
     skill_units: Ints
+    leaders: int
+    first_kind: Ints
+    first_state: Ints
+    patience: Array
+    pursuit: Array
+    play_day: Ints
+    days_per_week: Ints
     borders: Array
     state: Ints
     first_border: Ints
@@ -72,7 +94,9 @@ class PartyStage:
         spreads: sigma of each member's own factor on time.
         leader: the named leader's place among the members, or -1 for whoever is furthest on.
         hold: whether members are held below the leader.
-        parts: into how many parts the XP drawn is divided.
+        splits: whether the XP drawn is divided by the number of members who still play.
+        quitting: when each member quits, or None.
+        schedules: the schedules of each member's profile.
         shape, sources, world, tracks, settings: as in `Stage`.
     """
 
@@ -81,7 +105,9 @@ class PartyStage:
     spreads: tuple[float, ...]
     leader: int
     hold: bool
-    parts: int
+    splits: bool
+    quitting: tuple[QuitRules | None, ...]
+    schedules: tuple[tuple[Schedule, ...], ...]
     shape: float
     sources: Sources
     world: PartyWorld
@@ -100,48 +126,74 @@ def make_party_stage(design: Design, hours: float, most_encounters: int) -> Part
     party = design.party
     assert party is not None
     tabulation, names = tabulated(design), list(party.members)
-    profiles = [tabulation.profile(member.player) for member in party.members.values()]
+    profiles = [
+        [tabulation.profile(member.player, ability) for ability in range(classes_of(design.profile(member.player)))]
+        for member in party.members.values()
+    ]
+    players = [kinds[0].player for kinds in profiles]
+    quitting = tuple(quit_rules(design, kinds[0].name) for kinds in profiles)
     return PartyStage(
         members=tuple(names),
-        profiles=tuple(profile.name for profile in profiles),
-        spreads=tuple(float(profile.player.spread) for profile in profiles),
+        profiles=tuple(kinds[0].name for kinds in profiles),
+        spreads=tuple(float(player.spread) for player in players),
         leader=names.index(party.leader) if party.leader != "highest" else -1,
         hold=party.hold_below_leader,
-        parts=len(names) if party.share == "split" else 1,
+        splits=party.share == "split",
+        quitting=quitting,
+        schedules=tuple(schedules_of(design, player) for player in players),
         shape=shape_of_times(design),
         sources=design.derived(make_sources),
-        world=_world(tabulation, party, profiles, [profile.timeline(hours) for profile in profiles]),
+        world=_world(tabulation, party, profiles, quitting, hours),
         tracks=design.derived(make_tracks),
-        settings=make_settings(design, profiles[0].player, hours, most_encounters),
+        settings=make_settings(design, players[0], hours, most_encounters),
     )
 
 
 def _world(
-    tabulation: Tabulation, party: Party, profiles: list[ProfileTables], timelines: list[Timeline]
-) -> PartyWorld:
+    tabulation: Tabulation, party: Party, profiles: list[list[ProfileTables]],
+    quitting: tuple[QuitRules | None, ...], hours: float,
+) -> PartyWorld:  # fmt: skip
     starts = _start_levels(tabulation, party)
     shared = tabulation.columns.levels >= tabulation.columns.levels[min(starts)]
     _refuse_nothing_drawn(tabulation, shared)
-    awards = [
-        _MemberAwards(tabulation, party, profile, when, shared)
-        for profile, when in zip(profiles, timelines, strict=True)
-    ]
-    encounters = [profile.encounters for profile in profiles]
-    offsets = np.concatenate([[0], np.cumsum([len(when.states) for when in timelines])])
+    companies = _Companies(tabulation, party, shared, quits=any(rules is not None for rules in quitting))
+    timelines = [kinds[0].timeline(hours) for kinds in profiles]
+    every = [one for kinds in profiles for one in kinds]
+    times = [when for kinds, when in zip(profiles, timelines, strict=True) for _ in kinds]
+    companies.refuse_many(sum(len(when.states) for when in times))
+    awards = [_MemberAwards(tabulation, companies, one, when) for one, when in zip(every, times, strict=True)]
+    settings = [make_settings(tabulation.design, kinds[0].player, hours, 1) for kinds in profiles]
     return PartyWorld(
-        seconds=np.stack([one.seconds for one in encounters]),
-        success=np.stack([one.success for one in encounters]),
-        weight=np.stack([one.weight for one in encounters]),
+        seconds=np.stack([one.encounters.seconds for one in every]),
+        success=np.stack([one.encounters.success for one in every]),
+        weight=np.stack([one.encounters.weight for one in every]),
+        pay=pays_of(every),
         factor=np.concatenate([one.factor() for one in awards]),
         alone=np.concatenate([one.alone() for one in awards]),
         skill_units=np.concatenate([one.skill_units() for one in awards]),
+        leaders=len(companies.leaders),
+        first_kind=_starts([len(kinds) for kinds in profiles]),
+        first_state=_starts([len(when.states) for when in times])[:-1],
+        patience=np.stack([_patience(rules, len(tabulation.columns.levels)) for rules in quitting]),
+        pursuit=np.array([one.pursuit for one in settings]),
+        play_day=np.array([one.play_day for one in settings], dtype=np.int64),
+        days_per_week=np.array([one.days_per_week for one in settings], dtype=np.int64),
         borders=np.concatenate([when.border_seconds for when in timelines]),
-        state=np.concatenate([when.state + o for when, o in zip(timelines, offsets.tolist(), strict=False)]),
-        first_border=np.concatenate([[0], np.cumsum([n for when in timelines for n in np.diff(when.first)])]),
-        first_schedule=np.concatenate([[0], np.cumsum([len(when.first) - 1 for when in timelines])]).astype(np.int64),
+        state=np.concatenate([when.state for when in timelines]),
+        first_border=_starts([int(n) for when in timelines for n in np.diff(when.first)]),
+        first_schedule=_starts([len(when.first) - 1 for when in timelines]),
         start_level=np.array(starts, dtype=np.int64),
-        seconds_between=np.array([float(profile.player.seconds_between) for profile in profiles]),
+        seconds_between=np.array([one.seconds_between for one in settings]),
     )
+
+
+def _starts(lengths: list[int]) -> Ints:
+    """Return where parts of some lengths start, one after the other, and one past the last."""
+    return np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
+
+
+def _patience(rules: QuitRules | None, levels: int) -> Array:
+    return np.full(levels, np.inf) if rules is None else rules.patience
 
 
 def _start_levels(tabulation: Tabulation, party: Party) -> list[int]:
@@ -167,49 +219,60 @@ def _refuse_nothing_drawn(tabulation: Tabulation, shared: NDArray[np.bool_]) -> 
             raise fault(f"sources.{name}.xp", found, "a formula that gives 0 or more XP at every level of a member")
 
 
-class _MemberAwards:
-    """What one member is awarded, beside each leader and in each state of its timed rules."""
+class _Companies:
+    """Beside whom a member may share an encounter: each leader level that matters, each number of members."""
 
-    def __init__(
-        self, tabulation: Tabulation, party: Party, profile: ProfileTables, when: Timeline, shared: NDArray[np.bool_]
-    ) -> None:
-        self._tabulation, self._when = tabulation, when
-        rules = tabulation.design.multipliers
-        levels = tabulation.columns.levels
-        self._leading = frozenset(index for index, rule in enumerate(rules) if reads_leader(rule))
-        leaders = levels if self._leading else levels[-1:]
-        cells = len(when.states) * len(leaders) * levels.size * len(tabulation.columns.source_of) * len(party.members)
+    def __init__(self, tabulation: Tabulation, party: Party, shared: NDArray[np.bool_], *, quits: bool) -> None:
+        rules, self.levels = tabulation.design.multipliers, tabulation.columns.levels
+        self.members = len(party.members)
+        self.leading = frozenset(index for index, rule in enumerate(rules) if reads_leader(rule))
+        self.leaders = self.levels if self.leading else self.levels[-1:]
+        by_size = quits and any(reads_size(rule) for rule in rules)
+        self.sizes = range(1, self.members + 1) if by_size else range(self.members, self.members + 1)
+        self._party, self._shared, self._columns = party, shared, len(tabulation.columns.source_of)
+
+    def refuse_many(self, states: int) -> None:
+        """Refuse a party whose tables would not fit.
+
+        Raises:
+            DesignError: they would not.
+        """
+        cells = states * len(self.sizes) * len(self.leaders) * self.levels.size * self._columns
         if cells > MOST_CELLS:
-            found = f"a multiplier that reads leader_level makes {cells:,} cells for the party"
+            found = f"multipliers that read leader_level or party_size make {cells:,} cells for the party"
             raise fault("party", found, f"at most {MOST_CELLS:,}", "design-too-large")
-        self._beside = [
-            _beside(
-                profile, float(leader), len(party.members), _met(party, levels, shared, leader, bool(self._leading))
-            )
-            for leader in leaders
-        ]
+
+    def all(self) -> list[Company]:
+        """Return every company, those of one size together."""
+        return [Company(float(leader), size, self._met(leader)) for size in self.sizes for leader in self.leaders]
+
+    def _met(self, leader: float) -> NDArray[np.bool_]:
+        """Return the levels that a member may have beside a leader: nobody stands above the one furthest on."""
+        highest = bool(self.leading) and self._party.leader == "highest"
+        below = self.levels <= leader if highest else np.ones_like(self._shared)
+        return (self._shared & below)[:, None]
+
+
+class _MemberAwards:
+    """What one member is awarded, in each company and in each state of its timed rules."""
+
+    def __init__(self, tabulation: Tabulation, companies: _Companies, profile: ProfileTables, when: Timeline) -> None:
+        self._tabulation, self._companies, self._when = tabulation, companies, when
+        self._beside = [profile.in_company(company) for company in companies.all()]
 
     def factor(self) -> Array:
-        """Return the product of multipliers, shape (states, leaders, L, C)."""
+        """Return the product of multipliers, shape (states, companies, L, C)."""
         for on in self._when.states:
             for beside in self._beside:
                 refuse_large(self._tabulation, beside.product(on), beside.met)
         return np.stack([[beside.product(on) for beside in self._beside] for on in self._when.states])
 
     def alone(self) -> Array:
-        """Return the product without the rules that read the leader's level, shape (states, L, C)."""
-        return np.stack([self._beside[-1].product(on - self._leading) for on in self._when.states])
+        """Return the product without the rules that read the leader's level, shape (states, sizes, L, C)."""
+        leading, leaders = self._companies.leading, len(self._companies.leaders)
+        some = self._beside[leaders - 1 :: leaders]
+        return np.stack([[beside.product(on - leading) for beside in some] for on in self._when.states])
 
     def skill_units(self) -> Ints:
-        """Return the awards to the skill practised, shape (states, leaders, 2, L, C)."""
+        """Return the awards to the skill practised, shape (states, companies, 2, L, C)."""
         return np.stack([np.stack([beside.skill_units(on) for beside in self._beside]) for on in self._when.states])
-
-
-def _met(party: Party, levels: Array, shared: NDArray[np.bool_], leader: float, by_leader: bool) -> NDArray[np.bool_]:
-    """Return the levels that a member may have beside a leader: nobody stands above the one furthest on."""
-    below = levels <= leader if by_leader and party.leader == "highest" else np.ones_like(shared)
-    return (shared & below)[:, None]
-
-
-def _beside(profile: ProfileTables, leader: float, size: int, shares: NDArray[np.bool_]) -> Awarding:
-    return profile.in_company(Company(leader, size, shares))

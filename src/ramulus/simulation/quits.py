@@ -105,7 +105,7 @@ def quits_of(
         reached <= seconds[:, None],
     )
     quit = (seconds <= until) & ~there[:, -1]  # Whoever is at the cap by then does not quit.
-    level = np.where(quit[:, None], there, np.isfinite(reached)).sum(axis=1) - 1
+    level = np.maximum(np.where(quit[:, None], there, np.isfinite(reached)).sum(axis=1) - 1, 0)
     days = days_reached(np.where(quit, seconds, np.nan), numbers, schedules)
     days = np.where(quit & (reason == BY_DAY), times.day, days)
     return Quits(

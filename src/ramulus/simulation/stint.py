@@ -70,9 +70,7 @@ def open_sources(
     """Lay out the sources that are open with weight and uses left; return how many there are."""
     count, now = 0, level[0]
     for source in range(len(sources.reads)):
-        column = sources.first_column[source]
-        if sources.reads[source] >= 0:
-            column += level[sources.reads[source]]
+        column = column_of(sources.first_column, sources.reads, source, level)
         weight = world.weight[ability, now, column]
         if weight > 0.0 and has_uses(used, sources.limits, source):
             stint.source[count], stint.column[count], stint.running[count] = source, column, weight
@@ -115,16 +113,19 @@ def has_uses(used: Ints, limits: Ints, source: int) -> bool:
 
 
 @register_jitable
-def may_come_back(sources: Sources, world: World, ability: int, level: Ints, used: Ints) -> bool:
-    """Return whether a source is used up for today or this week only."""
-    for source in range(len(sources.reads)):
-        column = sources.first_column[source]
-        if sources.reads[source] >= 0:
-            column += level[sources.reads[source]]
-        limit = sources.limits[0, source]
-        if world.weight[ability, level[0], column] > 0.0 and (limit == 0 or used[0, source] < limit):
+def may_come_back(first_column: Ints, reads: Ints, limits: Ints, weights: Array, level: Ints, used: Ints) -> bool:
+    """Return whether a source that is open with weight is used up for today or this week only."""
+    for source in range(len(reads)):
+        column = column_of(first_column, reads, source, level)
+        if weights[level[0], column] > 0.0 and (limits[0, source] == 0 or used[0, source] < limits[0, source]):
             return True
     return False
+
+
+@register_jitable
+def column_of(first_column: Ints, reads: Ints, source: int, level: Ints) -> int:
+    """Return the column of a source, by the level of the skill that it depends on."""
+    return first_column[source] + (level[reads[source]] if reads[source] >= 0 else 0)
 
 
 @register_jitable
