@@ -108,7 +108,7 @@ class SimulationResult:
         Args:
             track: the track (default: the main one).
             interval: a confidence such as 0.95, to add an interval for each number.
-            by_ability: whether each profile is split into its slow, middle and able third.
+            by_ability: whether each profile whose players differ in ability is split into thirds.
 
         Returns:
             A row a profile and level: `reached` is the share of players who got there; `hours_p10`, `hours_p50`,
@@ -139,7 +139,10 @@ class SimulationResult:
         return pd.concat(tables, ignore_index=True)
 
     def _thirds(self, profile: PlayedProfile) -> Iterator[tuple[str, Group]]:
-        """Yield the players of a profile by ability, slow ones first."""
+        """Yield the players of a profile by ability, slow ones first; all of them where they are alike."""
+        if not self.varies(profile.profile):
+            yield "all alike", profile
+            return
         third = third_of(self._each(profile).numbers)
         for index, name in enumerate(THIRDS):
             yield name, profile.part(third == index)

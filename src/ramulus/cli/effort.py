@@ -58,12 +58,13 @@ def effort(
     """
     design = closing.load(file)
     from ramulus.analysis.effort import effort_table, left_out
+    from ramulus.rules.ability import in_words
 
     who = _profile(design, player)
     table = _some(
         effort_table(design, who, ability=ability, skill_level=skill_level), design, from_level, to_level, source
     )
-    title = f"{design.title}: one encounter of {who}{_at(design, who, ability)}"
+    title = f"{design.title}: one encounter of {who}{in_words(design.profile(who), ability)}"
     foot = [*left_out(design), "--player shows another profile."] if len(design.profiles) > 1 else left_out(design)
     closing.printing("effort").table(table, EFFORT_HEADS, title, "\n".join(foot))
 
@@ -84,6 +85,7 @@ def gain(
     design = closing.load(file)
     from ramulus.analysis.effort import how_near
     from ramulus.analysis.gain import gain_table
+    from ramulus.rules.ability import in_words
 
     who = _profile(design, player)
     table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)
@@ -92,20 +94,13 @@ def gain(
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []
     foot += how_near(design)
-    title = f"{design.title}: awards on success to {who}{_at(design, who, ability)}"
+    title = f"{design.title}: awards on success to {who}{in_words(design.profile(who), ability)}"
     closing.printing("gain").table(_some(table, design, from_level, to_level, source), heads, title, "\n".join(foot))
 
 
 def _profile(design: Design, player: str | None) -> str:
     """Return the profile asked for, or the first one."""
     return options.one_player(design, player) or next(iter(design.profiles))
-
-
-def _at(design: Design, player: str, ability: float) -> str:
-    """Return words for the ability shown, where players of the profile differ in it."""
-    from ramulus.rules.ability import ability_of, class_at, classes_of
-
-    return f", ability {ability_of(class_at(ability)):.2g}" if classes_of(design.profile(player)) > 1 else ""
 
 
 def _some(table: pd.DataFrame, design: Design, low: int | None, high: int | None, source: str | None) -> pd.DataFrame:

@@ -68,7 +68,11 @@ def kind(command: Callable[..., None]) -> None:
 @kind
 def pace(
     context: typer.Context, players: options.Players = 2000, hours: options.Hours = 200.0, seed: options.Seed = 0,
-    track: options.Track = None, player: options.PlayerOption = None, *, closing: Closing,
+    track: options.Track = None, player: options.PlayerOption = None,
+    by_ability: Annotated[
+        bool, typer.Option("--by-ability", help="The slow, middle and able third of each profile.")
+    ] = False,
+    *, closing: Closing,
 ) -> None:  # fmt: skip
     """How fast each kind of player levels: the median player, and p10 to p90."""
     from ramulus import plots
@@ -77,7 +81,39 @@ def pace(
     options.one_player(drawing.design, player)
     drawing.design.track(track)
     result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
-    drawing.save(plots.pace(result, track=track))
+    drawing.save(plots.pace(result, track=track, by_ability=by_ability))
+
+
+@kind
+def retention(
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = 200.0, seed: options.Seed = 0,
+    player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """Who is still playing, by calendar day and by level."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    options.one_player(drawing.design, player)
+    result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
+    drawing.save(plots.retention(result)[0])
+
+
+@kind
+def skill_or_luck(
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = 200.0, seed: options.Seed = 0,
+    player: options.PlayerOption = None,
+    level: Annotated[
+        int | None, typer.Option("--level", help="Hours to this level (default: the last that all reach).")
+    ] = None,
+    *, closing: Closing,
+) -> None:  # fmt: skip
+    """What makes players of one kind faster or slower: ability, own speed, luck."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    options.one_player(drawing.design, player)
+    result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
+    drawing.save(plots.skill_or_luck(result, level=level))
 
 
 @kind
@@ -132,33 +168,36 @@ def stats(
 def effort(
     context: typer.Context,
     column: Annotated[str, typer.Option("--column", help="The column of the effort table.")] = "xp_per_hour",
-    player: options.PlayerOption = None, *, closing: Closing,
+    player: options.PlayerOption = None, ability: options.Ability = 0.5, *, closing: Closing,
 ) -> None:  # fmt: skip
     """One column of the effort table over levels and sources."""
     from ramulus import plots
 
     drawing = _Drawing(context, closing)
-    drawing.save(plots.effort(drawing.design, column, player=player))
+    drawing.save(plots.effort(drawing.design, column, player=player, ability=ability))
 
 
 @kind
-def income(context: typer.Context, player: options.PlayerOption = None, *, closing: Closing) -> None:
+def income(
+    context: typer.Context, player: options.PlayerOption = None, ability: options.Ability = 0.5, *, closing: Closing
+) -> None:
     """What an hour brings, by level."""
     from ramulus import plots
 
     drawing = _Drawing(context, closing)
-    drawing.save(plots.income(drawing.design, player=player))
+    drawing.save(plots.income(drawing.design, player=player, ability=ability))
 
 
 @kind
 def gain(
-    context: typer.Context, player: options.PlayerOption = None, during: options.During = None, *, closing: Closing
-) -> None:
+    context: typer.Context, player: options.PlayerOption = None, ability: options.Ability = 0.5,
+    during: options.During = None, *, closing: Closing,
+) -> None:  # fmt: skip
     """How awards scale with the level gap."""
     from ramulus import plots
 
     drawing = _Drawing(context, closing)
-    drawing.save(plots.gain(drawing.design, player=player, during=during or ())[0])
+    drawing.save(plots.gain(drawing.design, player=player, during=during or (), ability=ability)[0])
 
 
 @kind

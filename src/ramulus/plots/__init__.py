@@ -6,6 +6,8 @@ from ramulus.plots.effort import effort, income
 from ramulus.plots.gain import gain
 from ramulus.plots.pace import pace
 from ramulus.plots.party import party
+from ramulus.plots.retention import retention
+from ramulus.plots.skill_or_luck import skill_or_luck
 from ramulus.plots.stats import stats
 
-__all__ = ["awards", "costs", "effort", "gain", "income", "pace", "party", "stats"]
+__all__ = ["awards", "costs", "effort", "gain", "income", "pace", "party", "retention", "skill_or_luck", "stats"]

@@ -10,6 +10,7 @@ from ramulus.analysis.effort import effort_table
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.plots.heat import heat_map
 from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style, thousands
+from ramulus.rules.ability import class_at, in_words
 from ramulus.rules.pursuit import mix
 from ramulus.rules.tabulation import tabulated
 
@@ -33,6 +34,7 @@ def effort(
     ax: Axes | None = None,
     *,
     player: str | None = None,
+    ability: float = 0.5,
     **figure_options: Any,
 ) -> Axes:
     """Draw one column of the effort table over levels and sources.
@@ -42,6 +44,7 @@ def effort(
         column: any column of `effort_table`, the design's own shown columns included.
         ax: the axes to draw on (default: those of a new figure).
         player: the profile (default: the first).
+        ability: where its players stand among their like, 0 … 1, where traits vary.
         figure_options: are passed to the new figure.
 
     Returns:
@@ -51,7 +54,8 @@ def effort(
         UnknownNameError: there is no such column.
     """
     who = player or next(iter(design.profiles))
-    table = effort_table(design, who)
+    table = effort_table(design, who, ability=ability)
+    said_who = who + in_words(design.profile(who), ability)
     known = [name for name in table.columns if name not in ("player", "level", "source")]
     if column not in known:
         raise UnknownNameError("effort column", column, known)
@@ -61,28 +65,32 @@ def effort(
     with project_style():
         axes = new_axes(ax, **figure_options)
         heat_map(axes, table, column, unit, style)
-        axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({who})")
+        axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({said_who})")
         said = ["timed multipliers off", *_unlimited(design), "empty: closed at that level"]
-        foot_line(axes, " · ".join([design.title, who, *said]))
+        foot_line(axes, " · ".join([design.title, said_who, *said]))
     return axes
 
 
-def income(design: Design, ax: Axes | None = None, *, player: str | None = None, **figure_options: Any) -> Axes:
+def income(
+    design: Design, ax: Axes | None = None, *, player: str | None = None, ability: float = 0.5, **figure_options: Any
+) -> Axes:
     """Draw XP per hour by level: each source on its own, and the mix that a player meets.
 
     Args:
         design: the design.
         ax: the axes to draw on (default: those of a new figure).
         player: the profile (default: the first).
+        ability: where its players stand among their like, 0 … 1, where traits vary.
         figure_options: are passed to the new figure.
 
     Returns:
         The axes.
     """
     tabulation = tabulated(design)
-    profile = tabulation.profile(player)
-    who, levels = profile.name, tabulation.columns.levels
-    table = effort_table(design, who)
+    profile = tabulation.profile(player, class_at(ability))
+    levels = tabulation.columns.levels
+    table = effort_table(design, profile.name, ability=ability)
+    who = profile.name + in_words(profile.player, ability)
     xp, seconds = mix(profile, tabulation.columns.first_column)
     with np.errstate(divide="ignore", invalid="ignore"):
         mixed = 3600 * xp / seconds

@@ -11,6 +11,7 @@ from matplotlib.ticker import MaxNLocator
 from ramulus.analysis.gain import gain_table
 from ramulus.plots.heat import heat_map
 from ramulus.plots.style import QUIET, accent, foot_line, project_style
+from ramulus.rules.ability import in_words
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
 
 def gain(
     design: Design, ax: Sequence[Axes] | None = None, *, player: str | None = None, during: Iterable[str] = (),
-    **figure_options: Any,
+    ability: float = 0.5, **figure_options: Any,
 ) -> np.ndarray[Any, Any]:  # fmt: skip
     """Draw how awards scale: the factor against the level gap, and awards over levels and sources.
 
@@ -32,13 +33,14 @@ def gain(
         ax: two axes (default: those of a new figure).
         player: the profile (default: the first).
         during: names of timed multipliers to count as on.
+        ability: where its players stand among their like, 0 … 1, where traits vary.
         figure_options: are passed to the new figure.
 
     Returns:
         The two axes: the factor, and the heat map.
     """
     who = player or next(iter(design.profiles))
-    table = gain_table(design, who, during=during)
+    table = gain_table(design, who, during=during, ability=ability)
     with project_style():
         if ax is None:
             options = {"gridspec_kw": {"height_ratios": [2, 3]}, **figure_options}
@@ -50,7 +52,7 @@ def gain(
         on = ", ".join(during) or "off"
         foot_line(
             pair[0],
-            f"{design.title} · {who} · timed multipliers: {on} · empty: closed at that level",
+            f"{design.title} · {who}{in_words(design.profile(who), ability)} · timed multipliers: {on} · empty: closed at that level",
         )
     return pair
 

@@ -13,32 +13,41 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from ramulus.analysis.result import SimulationResult
+    from ramulus.formula.functions import Array
 
 
-def pace(result: SimulationResult, ax: Axes | None = None, *, track: str | None = None, **figure_options: Any) -> Axes:
+def pace(
+    result: SimulationResult, ax: Axes | None = None, *, track: str | None = None, by_ability: bool = False,
+    **figure_options: Any,
+) -> Axes:  # fmt: skip
     """Draw how fast each player profile reaches each level.
 
     Args:
         result: a simulation.
         ax: the axes to draw on (default: those of a new figure).
         track: the track (default: the main one).
+        by_ability: draw the slow, middle and able third of each profile, without bands.
         figure_options: are passed to the new figure, such as ``figsize``.
 
     Returns:
         The axes: level over played time; the line is the median player, the band p10 to p90.
     """
-    table = result.pace(track)
+    table = result.pace(track, by_ability=by_ability)
     with project_style():
         axes = new_axes(ax, **figure_options)
         longest = float(np.nanmax(table[["hours_p50", "hours_p90"]].to_numpy(), initial=0.0))
         scale, unit = time_unit(longest)
-        ends = [_line(axes, rows, i, scale) for i, (_, rows) in enumerate(table.groupby("player", sort=False))]
+        by_player = [rows for _, rows in table.groupby("player", sort=False)]
+        ends = [
+            _thirds(axes, rows, i, scale) if by_ability else _line(axes, rows, i, scale)
+            for i, rows in enumerate(by_player)
+        ]
         name = track or result.design.main_track_name
         axes.set_title(f"How fast each kind of player levels ({name})", pad=44)
-        axes.set_xlabel(
-            f"played time, {unit}   (line: the median player; band: all but the fastest and the slowest "
-            "tenth, p10 to p90)"
-        )
+        shown = "line: the median player; band: all but the fastest and the slowest tenth, p10 to p90"
+        if by_ability:
+            shown = "the median player of each third by ability: able dotted, middle solid, slow dashed"
+        axes.set_xlabel(f"played time, {unit}   ({shown})")
         axes.set_ylabel("level")
         axes.set_xlim(left=0)
         axes.set_ylim(float(table["level"].min()), float(table["level"].max()) * 1.02)
@@ -46,6 +55,22 @@ def pace(result: SimulationResult, ax: Axes | None = None, *, track: str | None 
         players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
         foot_line(axes, f"{result.design.title} · {players} · seed {result.seed} · horizon {result.hours:g} h")
     return axes
+
+
+THIRD_DASHES = {"slow third": "--", "able third": ":"}
+
+
+def _thirds(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float, float, str, str] | None:
+    """Draw the thirds of one profile and return the label of the middle one."""
+    middle = None
+    for third, of_third in rows.groupby("third", sort=False):
+        if third in THIRD_DASHES:
+            look = {**accent(index), "linestyle": THIRD_DASHES[str(third)], "linewidth": 1.6}
+            ax.plot(of_third["hours_p50"] * scale, of_third["level"], **look)
+        else:
+            ax.plot(of_third["hours_p50"] * scale, of_third["level"], **accent(index))
+            middle = _end(of_third, of_third["hours_p50"].to_numpy() * scale, index, scale)
+    return middle
 
 
 def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float, float, str, str] | None:
@@ -65,11 +90,16 @@ def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float
         linewidth=0,
     )
     ax.plot(median, level, **look)
-    arrived = np.nonzero(~np.isnan(median))[0]
+    return _end(rows, median, index, scale)
+
+
+def _end(rows: pd.DataFrame, median: Array, index: int, scale: float) -> tuple[float, float, str, str] | None:
+    """Return the label at the end of a line, or None where not even half reached a second level."""
+    level, arrived = rows["level"].to_numpy(), np.nonzero(~np.isnan(median))[0]
     if not len(arrived):
         return None
     last = int(arrived[-1])
     name = str(rows["player"].iloc[0])
     reached = "" if last == len(level) - 1 else f" to level {level[last]}"
     text = f"{name}\n{median[last]:.3g} {'min' if scale == 60 else 'h'}{reached}"
-    return float(median[last]), float(level[last]), text, look["color"]
+    return float(median[last]), float(level[last]), text, str(accent(index)["color"])

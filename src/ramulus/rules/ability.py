@@ -52,6 +52,11 @@ def classes_of(player: Player) -> int:
     return CLASSES if varies else 1
 
 
+def in_words(player: Player, ability: float) -> str:
+    """Return words for the ability that a table shows, where players of the profile differ in it; else nothing."""
+    return f", ability {ability_of(class_at(ability)):.2g}" if classes_of(player) > 1 else ""
+
+
 def traits_of(design: Design, profile: str, levels: Array, ability_class: int) -> dict[str, Array]:
     """Return the traits of a profile's players of one class: numbers, or over levels, shape (L, 1).
 

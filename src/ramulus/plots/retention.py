@@ -1,0 +1,102 @@
+"""The figure of retention: who is still playing, by calendar day and by level."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import matplotlib.pyplot as plt
+import numpy as np
+from matplotlib.ticker import PercentFormatter
+
+from ramulus.analysis.quitting import quit_peaks
+from ramulus.errors import RamulusError
+from ramulus.plots.style import QUIET, accent, foot_line, label_ends, project_style
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.axes import Axes
+
+    from ramulus.analysis.result import SimulationResult
+
+SETTLED = 1.15  # How much of the days after the last one that changes anything is worth showing.
+
+
+def retention(
+    result: SimulationResult, ax: Sequence[Axes] | None = None, **figure_options: Any
+) -> np.ndarray[Any, Any]:
+    """Draw the share of players who have not quit, by calendar day and by level.
+
+    Args:
+        result: a simulation.
+        ax: two axes (default: those of a new figure).
+        figure_options: are passed to the new figure.
+
+    Returns:
+        The two axes: a line a profile, a band for its 95 % interval; a level that drives players away is named.
+
+    Raises:
+        RamulusError: no profile that was played can quit.
+    """
+    if not result.can_quit:
+        raise RamulusError(
+            "nobody quits in this design; give a profile stays, quit_chance_per_play_day or patience_hours_per_level"
+        )
+    places = {name: index for index, name in enumerate(result.players)}
+    with project_style():
+        if ax is None:
+            _, ax = plt.subplots(1, 2, layout="constrained", sharey=True, **figure_options)
+        by_day, by_level = np.ravel(np.asarray(ax, dtype=object))
+        _draw(by_day, result.still_playing("day"), "day", places)
+        _draw(by_level, result.still_playing("level"), "level", places)
+        _name_peaks(by_level, result)
+        by_day.set_title("Who is still playing")
+        by_day.set_xlabel("calendar day, at its end")
+        by_level.set_xlabel("level, on reaching it")
+        by_day.set_ylabel("share that has not quit   (band: its 95 % interval)")
+        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
+        alike = [name for name in places if result.profile(name).quits is None]
+        nobody = f" · nobody of {', '.join(alike)} quits" if alike else ""
+        foot_line(by_day, f"{result.design.title} · {players} · seed {result.seed}{nobody}")
+    return np.array([by_day, by_level])
+
+
+def _draw(ax: Axes, table: pd.DataFrame, column: str, places: dict[str, int]) -> None:
+    ends, last = [], 0.0
+    for name, rows in table.groupby("player", sort=False):
+        known = rows.dropna(subset=["still_playing"])
+        if known.empty:
+            continue
+        look = accent(places[str(name)])
+        x, share = known[column].to_numpy(), known["still_playing"].to_numpy()
+        low, high = known["still_playing_low"], known["still_playing_high"]
+        ax.fill_between(x, low, high, step="post", color=look["color"], alpha=0.17, linewidth=0)
+        ax.plot(x, share, drawstyle="steps-post", **look)
+        changing = np.nonzero(share > share[-1])[0]
+        last = max(last, float(x[min(changing[-1] + 1, len(x) - 1)] if len(changing) else x[0]))
+        ends.append((float(x[-1]), float(share[-1]), f"{name} {share[-1]:.0%}", look["color"]))
+    # Past the day on which the last one quits or reaches the cap nothing changes any more.
+    right = min(last * SETTLED, max(x for x, *_ in ends)) if ends else 1.0
+    if not ends:
+        ax.text(0.5, 0.5, "no profile has days", transform=ax.transAxes, ha="center", color=QUIET)
+    ax.set_xlim(1 if column == "day" else float(table[column].min()), max(right, 2.0))
+    ax.set_ylim(0, 1.02)
+    ax.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
+    label_ends(ax, ends)
+
+
+def _name_peaks(ax: Axes, result: SimulationResult) -> None:
+    table = result.still_playing("level")
+    levels, still = table["level"].unique(), table.set_index(["player", "level"])["still_playing"].fillna(0.2)
+    for index, name in enumerate(result.players):
+        for peak in quit_peaks(result.profile(name), levels)[:1]:
+            color = accent(index)["color"]
+            ax.axvline(peak.level, color=color, linewidth=1, linestyle=":")
+            text = f"level {peak.level} loses {peak.share:.0%} of {name} players\nwho come to it, "
+            text += f"its neighbours {peak.around:.0%}"
+            below = float(still.loc[(name, peak.level + 1)]) - 0.07
+            left = peak.level > (levels[0] + levels[-1]) / 2
+            ax.annotate(
+                text, (peak.level, below), xytext=(-8 if left else 8, 0), textcoords="offset points", color=color,
+                ha="right" if left else "left", va="center", fontsize=11,
+            )  # fmt: skip
