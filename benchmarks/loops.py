@@ -23,9 +23,19 @@ HOURS = 200.0
 
 
 def demo() -> rm.Design:
-    """The demo with its steady players all playing from Monday to Friday: the other means know one schedule only."""
-    week = {"players.steady.days_per_week": None, "players.steady.plays_on": ["mon", "tue", "wed", "thu", "fri"]}
-    return rm.demo_design().with_values(week)
+    """The demo with its steady players all alike, who go after nothing and run out of nothing by the day.
+
+    The other means know one accuracy, one schedule and weights alone.
+    """
+    data = rm.demo_design().to_dict()
+    del data["sources"]["seed_errand"]["limit_per_day"]
+    data["multipliers"] = [rule for rule in data["multipliers"] if "weekdays" not in rule]
+    data.pop("calendar")
+    for player in data["players"].values():
+        player["traits"] = {"accuracy": player["traits"]["accuracy"]["mean"]}
+        player.update(pursuit=0, skill_xp_worth=0)
+    data["players"]["steady"]["plays_on"] = ["mon", "tue", "wed", "thu", "fri"]
+    return rm.Design.from_dict(data)
 
 
 class Designers:
@@ -163,18 +173,19 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
     skill_costs = tracks.costs[tracks.first[1] :]
     level, xp, skill, skill_xp = (np.zeros(players, np.int64) for _ in range(4))
     clock, finish = np.zeros(players), np.full(players, np.nan)
-    used = np.zeros((players, len(told.limit)), np.int64)
+    used = np.zeros((players, len(told.reads)), np.int64)
     alive, count = np.arange(players), 0
     reads = (told.reads > 0).astype(np.int64)
     while len(alive):
         at = level[alive]
         columns = told.first_column + reads * skill[alive, None]
-        weights = world.weight[at[:, None], columns]
-        weights = np.where((told.limit > 0) & (used[alive] >= told.limit), 0, weights).cumsum(axis=1)
+        weights = world.weight[0][at[:, None], columns]
+        limit = told.limits[0]
+        weights = np.where((limit > 0) & (used[alive] >= limit), 0, weights).cumsum(axis=1)
         source = (weights <= rng.random(len(alive))[:, None] * weights[:, -1:]).sum(axis=1)
         column = columns[np.arange(len(alive)), source]
-        won = rng.random(len(alive)) < world.success[at, column]
-        seconds = world.seconds[at, column] * rng.gamma(stage.shape, 1 / stage.shape, len(alive))
+        won = rng.random(len(alive)) < world.success[0][at, column]
+        seconds = world.seconds[0][at, column] * rng.gamma(stage.shape, 1 / stage.shape, len(alive))
         clock[alive] += (seconds + np.where(won, 0, settings.extra_seconds) + settings.seconds_between) * own[alive]
         state = world.state[np.searchsorted(world.borders, clock[alive], side="right") - 1]
         draw = rng.random(len(alive))
@@ -184,7 +195,7 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
             choice = np.searchsorted(told.xp.up_to[span][:-1], draw, side="right")
             drawn = np.where(source == s, told.xp.amounts[span][choice], drawn)
         share = np.where(won, 1.0, settings.xp_share)
-        xp[alive] += np.floor(drawn * world.factor[state, at, column] * share).astype(np.int64)
+        xp[alive] += np.floor(drawn * world.factor[0][state, at, column] * share).astype(np.int64)
         while True:
             up = alive[(level[alive] < len(costs))]
             up = up[xp[up] >= costs[level[up]]]
@@ -193,7 +204,7 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
             xp[up] -= costs[level[up]]
             level[up] += 1
         practised = told.practises[source] > 0
-        skill_xp[alive[practised]] += world.skill_units[state, won.astype(int), at, column][practised]
+        skill_xp[alive[practised]] += world.skill_units[0][state, won.astype(int), at, column][practised]
         while True:
             up = alive[skill[alive] < len(skill_costs)]
             up = up[skill_xp[up] >= skill_costs[skill[up]]]
@@ -244,7 +255,7 @@ def c_loop(
     ends = [*tracks.first[1:].tolist(), len(tracks.costs)]
     keep = {
         "first_column": told.first_column, "skilled": (told.practises > 0).astype(np.int64),
-        "reads_skill": (told.reads > 0).astype(np.int64), "limit": told.limit, "width": told.xp.width,
+        "reads_skill": (told.reads > 0).astype(np.int64), "limit": told.limits[0].copy(), "width": told.xp.width,
         "first_amount": told.xp.first, "state": world.state, "skill_units": world.skill_units,
         "seconds": world.seconds, "success": world.success, "weight": world.weight,
         "low": np.ascontiguousarray(told.xp.low), "amounts": told.xp.amounts, "up_to": told.xp.up_to,
@@ -256,7 +267,7 @@ def c_loop(
     arrival, encounters = np.full((players, levels), np.nan), np.zeros((players, levels), np.int32)
     income = np.zeros((levels, sources), np.int64)
     about = _World(
-        levels, world.seconds.shape[1], sources, len(keep["skill_cost"]) + 1, len(world.borders), len(table) // 2,
+        levels, world.seconds.shape[2], sources, len(keep["skill_cost"]) + 1, len(world.borders), len(table) // 2,
         int(tracks.scale[0]), *(keep[name].ctypes.data for name in (*_WHOLE, *_FLOATS, "cost", "skill_cost")),
         settings.extra_seconds, settings.xp_share, settings.seconds_between, settings.horizon,
     )  # fmt: skip

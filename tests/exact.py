@@ -9,8 +9,10 @@ import copy
 import dataclasses
 import itertools
 from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 import numpy as np
 from scipy.stats import gamma
@@ -40,17 +42,22 @@ class Exact:
         return float(self.chance[0] + (self.chance[1:] * gamma.cdf(seconds, shape * n, scale=each / shape)).sum())
 
 
-def exact_arrival(design: rm.Design, level: int, most: int = 400) -> Exact:
-    """The exact distribution of encounters to a level, for one source without gaps in what it may do."""
-    (source,) = design.sources.values()
+def _outcomes(xp: Any) -> list[tuple[float, float]]:
+    if hasattr(xp, "low"):
+        return [(x, 1 / (xp.high - xp.low + 1)) for x in range(xp.low, xp.high + 1)]
+    return [tuple(pair) for pair in xp.one_of] if hasattr(xp, "one_of") else [(xp, 1.0)]
+
+
+def exact_arrival(
+    design: rm.Design, level: int, most: int = 400, chances: Callable[[int], dict[str, float]] | None = None
+) -> Exact:
+    """The exact distribution of encounters to a level, for sources that are always open.
+
+    `chances` gives the chance of each source at a level, from 0; without it there is one source.
+    """
+    (only, *_), known = design.sources, {name: _outcomes(source.xp) for name, source in design.sources.items()}
     assert design.encounter is not None
     success, failure = float(design.encounter.success), design.encounter.failure
-    if hasattr(source.xp, "low"):
-        outcomes = [(x, 1 / (source.xp.high - source.xp.low + 1)) for x in range(source.xp.low, source.xp.high + 1)]
-    elif hasattr(source.xp, "one_of"):
-        outcomes = source.xp.one_of
-    else:
-        outcomes = [(source.xp, 1.0)]
     start = rm.Ledger(design)
     ways = [(True, success), (False, 1 - success)] if success < 1 else [(True, 1.0)]
 
@@ -58,6 +65,8 @@ def exact_arrival(design: rm.Design, level: int, most: int = 400) -> Exact:
     def steps(at: int, units: int) -> list[tuple[int, int, float, bool]]:
         """Where one encounter leads from a state: level, XP units, chance, and whether it failed."""
         found = []
+        met = chances(at).items() if chances is not None else [(only, 1.0)]
+        outcomes = [(amount, p * q) for name, p in met if p for amount, q in known[name]]
         for (amount, p), (won, q) in itertools.product(outcomes, ways):
             ledger = copy.copy(start)
             ledger.account = dataclasses.replace(start.account, level=at, peak=at, xp=units)

@@ -28,31 +28,55 @@ def slow_player(
 ) -> dict[str, list[tuple[float, int]]]:
     """Return played seconds and encounters by which a player first reached each level of each track it came to."""
     tabulation = tabulated(design)
-    tables, columns, xp = tabulation.profile(profile), tabulation.columns, xp_tables(tabulation.laws)
+    tables, columns, xp = tabulation.profile(profile, number % 15), tabulation.columns, xp_tables(tabulation.laws)
     when, order = tables.timeline(hours), design.track_order
     failure, awards = design.encounters.failure, design.awards
     ledgers = {name: rm.Ledger(design, name) for name in order}
     main = ledgers[order[0]]
     arrived = {name: [(0.0, 0)] for name in order}
-    used = dict.fromkeys(design.sources, 0)
+    used = {name: [0, 0, 0] for name in design.sources}  # Ever, today and this week.
     variation = float(design.encounters.variation)
     times = time_table(variation**-2 if variation else 0.0)
-    clock, encounter = 0.0, 0
+    player = design.profile(profile)
+    day = round(float(player.hours_per_day or 24) * 3600 * 1e6)
+    days_per_week = len(player.plays_on or range(player.days_per_week or 7))
+    clock, encounter, today = 0.0, 0, 0
+
+    def days_pass() -> None:
+        nonlocal today
+        now = math.floor(clock * 1e6 + 0.5) // day
+        for uses in used.values() if now > today else ():
+            uses[1] = 0
+            uses[2] *= now // days_per_week == today // days_per_week
+        today = max(now, today)
+
     with np.errstate(over="ignore"):
         keys = draws.player_keys(seed, profile, np.array([number]))
         key, own = keys[0], float(draws.own_factors(keys, float(tables.player.spread))[0])
         while main.level < main.max_level:
-            row, at, running = main.level - main.start_level, {}, []
+            row, at, weights, pays, waits = main.level - main.start_level, {}, [], [], False
             for index, (name, source) in enumerate(design.sources.items()):
                 skill = columns.skill_track[index]
                 step = ledgers[skill].level - ledgers[skill].start_level if skill else 0
                 column = int(columns.first_column[index]) + step
                 weight = float(tables.encounters.weight[row, column])
-                if weight > 0 and (source.limit is None or used[name] < source.limit):
-                    at[len(running)] = (index, name, source, column)
-                    running.append((running[-1] if running else 0.0) + weight)
-            if not running:
+                full = [0 < limit <= uses for limit, uses in zip(source.limits, used[name], strict=True)]
+                waits |= weight > 0 and not full[0]
+                if weight > 0 and not any(full):
+                    at[len(weights)] = (index, name, source, column)
+                    weights.append(weight)
+                    pays.append(float(tables.pay[row, column]) if player.pursuit else 0.0)
+            if not weights and waits and (today + 1) * day / 1e6 <= hours * 3600:
+                clock = (today + 1) * day / 1e6
+                days_pass()
+                continue
+            if not weights:
                 break
+            if player.pursuit == "best" and max(pays) > 0:
+                weights = [w * (p >= max(pays) * (1 - 1e-9)) for w, p in zip(weights, pays, strict=True)]
+            elif max(pays) > 0:
+                weights = [w * (p / max(pays)) ** player.pursuit for w, p in zip(weights, pays, strict=True)]
+            running = np.cumsum(weights).tolist()
             target = draws.uniform(key, encounter, draws.SOURCE) * running[-1]
             index, name, source, column = at[min(sum(part <= target for part in running), len(running) - 1)]
             won = bool(draws.uniform(key, encounter, draws.SUCCESS) < tables.encounters.success[row, column])
@@ -63,6 +87,7 @@ def slow_player(
             clock += seconds * own
             if clock > hours * 3600:
                 break
+            days_pass()
             on = when.rules_on(clock, number)
             first, last = int(xp.first[index]), int(xp.first[index + 1])
             draw = float(draws.uniform(key, encounter, draws.XP))
@@ -81,7 +106,7 @@ def slow_player(
             if source.skill:
                 share = 1.0 if won else float(failure.xp_share)
                 ledgers[source.skill].award(float(tables.alone.skill_award(on, share)[row, column]))
-            used[name] += won
+            used[name] = [uses + won for uses in used[name]]
             for track, ledger in ledgers.items():
                 arrived[track] += [(clock, encounter)] * (
                     ledger.peak_level - ledger.start_level + 1 - len(arrived[track])

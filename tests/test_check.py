@@ -90,6 +90,31 @@ DESERVED = {
         ["level 6", "take 6.0 XP", "pay 5.0 XP"],
     ),
     "income-slides": (lambda: with_sources({"xp": "200 - 5 * level"}), ["level 1 to", "46% less"]),
+    "skill-starved": (
+        lambda: with_sources(
+            {"xp": 50},
+            {"xp": 5, "skill": "craft", "skill_xp": 1},
+            players={"p": {"pursuit": 3}, "q": {"pursuit": 3, "skill_xp_worth": 50}},
+            skills={"craft": {"max_level": 3, "cost": {"formula": "5"}}},
+        ),
+        ["players.p.pursuit", "hardly meets b", "0.1%", "50.0% by weight", "craft all but stands still"],
+    ),
+    "day-runs-out": (
+        lambda: with_sources(
+            {"to_level": 3}, {"from_level": 4, "limit_per_day": 5}, players={"p": {"hours_per_day": 1}}
+        ),
+        ["16 levels, from level 4", "(b)", "nothing to do"],
+    ),
+    # Patience of twice what most levels take, and level 9 takes four times as long as its neighbours.
+    "level-drives-away": (
+        lambda: make(
+            {"formula": "100 * (4 if level == 9 else 1)"},
+            20,
+            sources={"a": {"level": 1, "xp": 10, "seconds": 360}},
+            players={"p": {"patience_hours_per_level": 2.5, "patience_spread": 0.5}},
+        ),
+        ["level 9 loses", "the levels around it", "ran out of patience"],
+    ),
     "rule-misses-days": (
         lambda: with_sources(
             {},
@@ -175,6 +200,16 @@ WELL = {
     "lives-above ": lambda: with_sources({}, {"level": 15, "xp": 900, "limit": 3}),
     "level-loses": lambda: with_sources({"success": 0.9}, encounter={"failure": {"loss": 0.01}}),
     "income-slides": lambda: with_sources({"xp": "200 - 3 * level"}),
+    # Adepts who meet less of it, and still a good deal; a limit by the day beside a source without one.
+    "skill-starved": lambda: with_sources(
+        {"xp": 20},
+        {"xp": 10, "skill": "craft", "skill_xp": 1},
+        players={"p": {"pursuit": 1}},
+        skills={"craft": {"max_level": 3, "cost": {"formula": "5"}}},
+    ),
+    "day-runs-out": lambda: with_sources({}, {"limit_per_day": 5}, **SCHEDULE),
+    # Many quit, and no level has more to do with it than its neighbours.
+    "level-drives-away": lambda: with_sources({}, players={"p": {"hours_per_day": 1, "quit_chance_per_play_day": 0.4}}),
     "rule-misses-days": lambda: with_sources(
         {}, multipliers=[{"name": "r", "factor": 2, "from_day": 6, "players": ["p"]}], **SCHEDULE
     ),
@@ -237,7 +272,7 @@ def test_a_formality_names_the_column_that_stopped():
 
 def test_all_is_well_where_all_is_well():
     assert rm.check(rm.Design.from_dict(_toml(shipped_variants()["canopy_eased.toml"]))) == []
-    assert [finding.code for finding in rm.check(rm.demo_design())] == ["cost-wall"]
+    assert [finding.code for finding in rm.check(rm.demo_design())] == ["cost-wall", "level-drives-away"]
 
 
 def _toml(text):
@@ -313,6 +348,8 @@ FAULTY = {
     "negative-weight": data(sources={"a": S}, encounter={"weight": "-level"}),
     "all-weights-zero": data(sources={"a": S}, encounter={"weight": 0}),
     "source-never-open": data(sources={"a": {**S, "from_level": 3, "to_level": 2}}),
+    "trait-empty": data(players={"p": {"traits": {"grip": {"mean": 1, "sd": 0.1, "at_least": 3}}}}),
+    "retention-rises": data(players={"p": {"hours_per_day": 1, "stays": [[1, 0.5], [2, 0.6]]}}),
     "file-outside": cost(file="../costs.csv"),
     "reserved-name": data(stats={"cost": {"base": 1}}),
     "two-skills": data(

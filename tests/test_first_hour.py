@@ -261,4 +261,4 @@ def test_a_notebook_shows_every_figure_and_finding():
         "<table" in rm.check(rm.demo_design())._repr_html_() and "cost-wall" in rm.check(rm.demo_design())._repr_html_()
     )
     assert rm.check(make())._repr_html_() == "<p>Nothing to say.</p>"
-    assert np.array(rm.check(rm.demo_design()).table()["code"]).tolist() == ["cost-wall"]
+    assert np.array(rm.check(rm.demo_design()).table()["code"]).tolist() == ["cost-wall", "level-drives-away"]

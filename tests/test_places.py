@@ -10,6 +10,7 @@ from ramulus.analysis.explain import names_at
 from ramulus.design import value_at
 from ramulus.design.names import formula_places
 from ramulus.design.places import split_place
+from ramulus.rules.ability import quantile_of
 from ramulus.rules.tabulation import tabulated
 
 
@@ -35,7 +36,7 @@ def test_places_split(place, parts):
         ("multipliers[1].factor", 1.5),
         ("multipliers.blossom week.from_day", 15),
         ("sources.aphid_cluster.xp.low", 9),
-        ("players.adept.traits.accuracy", 0.9),
+        ("players.adept.traits.accuracy.mean", 0.9),
         ("encounter.failure.extra_seconds", 40),
     ],
 )
@@ -73,7 +74,7 @@ def test_the_names_a_formula_sees():
     assert names["source_level"] == 5
     assert names["gap"] == 7
     assert names["skill_level"] == 7
-    assert names["accuracy"] == 0.9
+    assert names["accuracy"] == pytest.approx(quantile_of(rm.demo_design().players["adept"].traits["accuracy"], 0.5))
     assert names["first_cost"] == 60
     assert names["leader_level"] == 12
     assert names["party_size"] == 1

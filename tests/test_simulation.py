@@ -173,6 +173,12 @@ def test_the_kernel_agrees_with_the_ledger_award_by_award(data):
     }
     changed["multipliers"][1].update(from_day=1, to_day=2, first_minutes_of_day=draw(st.sampled_from([5, 30])))
     del changed["party"], changed["goals"]
+    for source in ("shoot_graft", "aphid_cluster"):
+        key, most = draw(st.sampled_from(["limit", "limit_per_day", "limit_per_week"])), draw(st.integers(0, 30))
+        changed["sources"][source].update({key: most} if most else {})
+    pursuit = draw(st.sampled_from([0, 0.4, 3, 40, "best"]))
+    for player in changed["players"].values():
+        player.update(pursuit=pursuit, skill_xp_worth=draw(st.sampled_from([0, 30])))
     design = rm.Design.from_dict(changed)
     profile, seed = draw(st.sampled_from(list(design.players))), draw(st.integers(0, 2**40))
     played = rm.simulate(design, {profile: 3}, hours=3, seed=seed).profile(profile)

@@ -149,7 +149,7 @@ def test_a_saved_character_goes_on_where_it_stopped(tmp_path):
 
 
 def test_an_upgrade_changes_the_fight_it_is_for():
-    design = rm.demo_design()
+    design = rm.demo_design().with_values({"players.steady.traits": {"accuracy": 0.72}})
     table = rm.effort_table(design, "steady")
     bare = rm.effort_table(design.with_values({"players.steady.spends": []}), "steady")
     both = table.merge(bare, on=["level", "source"], suffixes=("", "_bare"))

@@ -56,8 +56,11 @@ def skill_or_luck_row(
     shares = shares_of_variance(log_hours, factor, classes)
     # Groups of players next to each other hold every class alike.
     group = numbers // CLASSES % GROUPS
-    left = [shares_of_variance(*(part[group != g] for part in (log_hours, factor, classes))) for g in range(GROUPS)]
-    return {"log_hours_sd": float(log_hours.std()), **_with_errors(shares, _jackknifed(left))}
+    errors = UNKNOWN
+    if len(np.unique(group)) == GROUPS:
+        some = [[part[group != g] for part in (log_hours, factor, classes)] for g in range(GROUPS)]
+        errors = _jackknifed([shares_of_variance(*parts) for parts in some])
+    return {"log_hours_sd": float(log_hours.std()), **_with_errors(shares, errors)}
 
 
 def _with_errors(shares: Shares, errors: Shares) -> dict[str, float]:

@@ -36,6 +36,12 @@ def _pursuit(value: Any) -> float | str:
     return value
 
 
+def _some_hours(value: float | str) -> float | str:
+    if not isinstance(value, str) and value <= 0:
+        raise _mistake(f"{value!r} is not above 0", "hours above 0, or a formula of level")
+    return value
+
+
 BEST = "best"
 Pursuit = Annotated[
     float | str,
@@ -91,7 +97,7 @@ class Player(Model):
     """[calendar day, share still playing at its end] pairs; between them the chance to quit per day is constant."""
     quit_chance_per_play_day: Share | None = None
     """The chance to quit at the end of each play day, instead of `stays`."""
-    patience_hours_per_level: NumberOrFormula | None = None
+    patience_hours_per_level: Annotated[NumberOrFormula, AfterValidator(_some_hours)] | None = None
     """Played hours on one level after which a player gives up: a number, or a formula of `level`."""
     patience_spread: Annotated[NotNegative, Field(le=5), number_up_to(5)] = 0
     """How far players differ in patience: sigma of a log-normal factor of their own with median 1."""
@@ -126,12 +132,9 @@ class Player(Model):
             if getattr(self, key) is not None and self.hours_per_day is None:
                 found = f"{key!r} without 'hours_per_day': without a schedule there are no days"
                 raise _mistake(found, "both, or neither", "incomplete-pair")
-        patience = self.patience_hours_per_level
-        if patience is None and self.patience_spread:
+        if self.patience_hours_per_level is None and self.patience_spread:
             found = "'patience_spread' without 'patience_hours_per_level'"
             raise _mistake(found, "both, or neither", "incomplete-pair")
-        if isinstance(patience, int | float) and patience <= 0:
-            raise _mistake(f"'patience_hours_per_level' is {patience!r}", "hours above 0")
         return self
 
 

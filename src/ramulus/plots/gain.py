@@ -52,7 +52,8 @@ def gain(
         on = ", ".join(during) or "off"
         foot_line(
             pair[0],
-            f"{design.title} · {who}{in_words(design.profile(who), ability)} · timed multipliers: {on} · empty: closed at that level",
+            f"{design.title} · {who}{in_words(design.profile(who), ability)} · timed multipliers: {on} · "
+            "empty: closed at that level",
         )
     return pair
 

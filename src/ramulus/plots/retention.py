@@ -95,7 +95,7 @@ def _name_peaks(ax: Axes, result: SimulationResult) -> None:
             text = f"level {peak.level} loses {peak.share:.0%} of {name} players\nwho come to it, "
             text += f"its neighbours {peak.around:.0%}"
             below = float(still.loc[(name, peak.level + 1)]) - 0.07
-            left = peak.level > (levels[0] + levels[-1]) / 2
+            left = peak.level > levels[0] + (levels[-1] - levels[0]) / 3
             ax.annotate(
                 text, (peak.level, below), xytext=(-8 if left else 8, 0), textcoords="offset points", color=color,
                 ha="right" if left else "left", va="center", fontsize=11,

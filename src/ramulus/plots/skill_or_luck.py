@@ -40,7 +40,8 @@ def skill_or_luck(
     table = result.skill_or_luck(level)
     shown = table.dropna(subset=["luck"])
     if shown.empty:
-        raise RamulusError("no profile has all its players at such a level; simulate more hours, or take a lower level")
+        found = "no profile has all its players at such a level, and enough of them to tell skill from luck"
+        raise RamulusError(f"{found}; simulate more players or hours, or take a lower level")
     with project_style():
         axes = new_axes(ax, **figure_options)
         for row, found in enumerate(shown.to_dict("records")):
