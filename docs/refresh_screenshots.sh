@@ -15,6 +15,8 @@ for kind in stats effort income gain; do
     ramulus plot canopy.toml "$kind" --player steady --output "$out/$kind.png" --quiet
 done
 ramulus plot canopy.toml party --output "$out/party.png" --quiet
+ramulus plot canopy.toml retention --seed 7 --output "$out/retention.png" --quiet
+ramulus plot canopy.toml skill-or-luck --seed 7 --output "$out/skill_or_luck.png" --quiet
 
 Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &
 export DISPLAY=:93

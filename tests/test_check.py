@@ -113,7 +113,7 @@ DESERVED = {
             sources={"a": {"level": 1, "xp": 10, "seconds": 360}},
             players={"p": {"patience_hours_per_level": 2.5, "patience_spread": 0.5}},
         ),
-        ["level 9 loses", "the levels around it", "ran out of patience"],
+        ["p: at level 9, ", "run out of patience", "at its neighbours 0%"],
     ),
     "rule-misses-days": (
         lambda: with_sources(

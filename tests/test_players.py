@@ -373,14 +373,14 @@ def test_whoever_reaches_the_cap_first_does_not_quit_and_the_end_of_play_hides_l
 
 def test_a_level_that_drives_away_is_found_and_said(cli, canopy):
     words = cli("simulate", canopy, "--players", 1000, "--player", "newcomer").out
-    assert "level 20 loses" in words and "(most ran out of patience)" in words
+    assert "at level 20, " in words and "run out of patience, at its neighbours 0%" in words
     found = {finding.code: finding for finding in rm.check(rm.demo_design())}
     assert found["level-drives-away"].level == 20
     eased = canopy.parent / "eased.toml"
     eased.write_text(
         canopy.read_text(encoding="utf-8").replace("crown_gate = 3000", "crown_gate = 0"), encoding="utf-8"
     )
-    assert "loses" not in cli("check", eased).out
+    assert "patience" not in cli("check", eased).out
 
 
 def test_quits_survive_saving_and_a_large_run_keeps_them_too(tmp_path):

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ramulus.analysis.pace import HOUR, MOST_CUT_OFF
 from ramulus.rules.schedule import in_micros, schedules_of
-from ramulus.simulation.quits import QUIT_REASONS, STAYED, Quits
+from ramulus.simulation.quits import IMPATIENT, QUIT_REASONS, STAYED, Quits
 from ramulus.simulation.samples import share_interval
 
 if TYPE_CHECKING:
@@ -78,29 +78,30 @@ def still_by_day(design: Design, profile: PlayedProfile, hours: float, confidenc
 
 
 class QuitPeak(NamedTuple):
-    """A level that loses far more of the players who come to it than the levels on both sides of it.
+    """A level that drives away far more of the players who come to it than the levels on both sides of it.
 
     Attributes:
         player: the profile.
         level: the level.
-        share: the share of those who came there still playing that quit there.
+        share: the share of those who came there still playing that ran out of patience there.
         around: the same of the levels on both sides, their mean.
-        reason: why most of them quit.
     """
 
     player: str
     level: int
     share: float
     around: float
-    reason: str
 
 
 def quit_peaks(profile: PlayedProfile, levels: NDArray[np.int64]) -> list[QuitPeak]:
-    """Return the levels at which far more quit than at their neighbours, the worst first."""
+    """Return the levels at which far more run out of patience than at their neighbours, the worst first.
+
+    Who leaves by the calendar is left out: at which level a day ends is no fault of the level.
+    """
     quits = profile.quits
     if quits is None or len(levels) < 4:
         return []
-    left = np.bincount(quits.level[quits.reason != STAYED], minlength=len(levels))
+    left = np.bincount(quits.level[quits.reason == IMPATIENT], minlength=len(levels))
     came = np.array([int((quits.level >= level).sum()) for level in range(len(levels))])
     share = np.divide(left, came, out=np.zeros(len(levels)), where=came > 0)
     found = []
@@ -109,7 +110,5 @@ def quit_peaks(profile: PlayedProfile, levels: NDArray[np.int64]) -> list[QuitPe
         around = float(share[at - 1] + share[at + 1]) / 2
         low = float(share_interval(left[at], int(came[at]))[0])
         if share[at] >= around + AT_LEAST and low > STANDS_OUT * around:
-            reasons = quits.reason[(quits.level == at) & (quits.reason != STAYED)]
-            reason = QUIT_REASONS[int(np.bincount(reasons).argmax())]
-            found.append(QuitPeak(profile.profile, int(levels[at]), float(share[at]), around, reason))
+            found.append(QuitPeak(profile.profile, int(levels[at]), float(share[at]), around))
     return sorted(found, key=lambda peak: peak.around - peak.share)

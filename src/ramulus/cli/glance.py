@@ -156,8 +156,8 @@ def _quits(result: SimulationResult) -> list[tuple[str, str]]:
         lines += [(player, text) for text in _days_played(result, player)]
         levels = result.pace()["level"].unique()
         for peak in quit_peaks(profile, levels)[:1]:
-            text = f"level {peak.level} loses {peak.share:.0%} of those who come there, its neighbours"
-            lines.append((player, f"{text} {peak.around:.0%} (most {peak.reason})"))
+            text = f"at level {peak.level}, {peak.share:.0%} of those who come there run out of patience"
+            lines.append((player, f"{text}, at its neighbours {peak.around:.0%}"))
     return lines
 
 

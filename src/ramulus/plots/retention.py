@@ -92,8 +92,8 @@ def _name_peaks(ax: Axes, result: SimulationResult) -> None:
         for peak in quit_peaks(result.profile(name), levels)[:1]:
             color = accent(index)["color"]
             ax.axvline(peak.level, color=color, linewidth=1, linestyle=":")
-            text = f"level {peak.level} loses {peak.share:.0%} of {name} players\nwho come to it, "
-            text += f"its neighbours {peak.around:.0%}"
+            text = f"at level {peak.level}, {peak.share:.0%} of {name} players\nwho come there run out of patience,\n"
+            text += f"at its neighbours {peak.around:.0%}"
             below = float(still.loc[(name, peak.level + 1)]) - 0.07
             left = peak.level > levels[0] + (levels[-1] - levels[0]) / 3
             ax.annotate(

@@ -77,7 +77,7 @@ def _idle(seen: Seen) -> Iterator[Finding]:
 
 def _driven_away(design: Design) -> Iterator[Finding]:
     """Levels at which far more players quit than at their neighbours, by playing some."""
-    quitters = [name for name, player in design.players.items() if player.can_quit]
+    quitters = [name for name, player in design.players.items() if player.patience_hours_per_level is not None]
     if not quitters:
         return
     from ramulus.analysis.simulate import simulate
@@ -92,8 +92,7 @@ def _driven_away(design: Design) -> Iterator[Finding]:
         for peak in quit_peaks(result.profile(name), levels)[:1]:
             yield Finding(
                 "level-drives-away", "warning", f"tracks.{track}.cost",
-                f"level {peak.level} loses {peak.share:.0%} of the players of {name!r} who come there, the levels "
-                f"around it {peak.around:.0%} ({peak.reason}; {PLAYED} players, what each level loses of those still "
-                "playing)",
+                f"{name}: at level {peak.level}, {peak.share:.0%} of those who come there run out of patience, at its "
+                f"neighbours {peak.around:.0%} ({PLAYED} simulated players)",
                 "make that level shorter, or give it more to do", peak.level,
             )  # fmt: skip
