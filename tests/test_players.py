@@ -536,6 +536,11 @@ def test_all_mistakes_at_once_and_formulas_that_fail_at_a_level():
     no_days["sources"]["a"]["limit_per_day"] = 2
     with pytest.raises(rm.DesignError, match=r"sources.a.limit_per_day.*no schedule for: p"):
         rm.Design.from_dict(no_days)
+    # What fails for the ablest only is found by a check too, which shows the middle.
+    ablest = data_with("players.p.traits.grip", {"mean": 0.85, "sd": 0.1})
+    ablest["encounter"] = {"success": "grip"}
+    (finding,) = [found for found in rm.check(rm.Design.from_dict(ablest)) if found.severity == "error"]
+    assert finding.code == "chance-outside" and "for 'p', ability 0.97" in finding.reason
     with pytest.raises(rm.RamulusError, match="ability"):
         rm.effort_table(rm.demo_design(), ability=1.5)
 

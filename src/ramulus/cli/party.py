@@ -56,7 +56,10 @@ def party(
         step = every or max(encounters // ROWS, 1)
         table = table[(table["encounter"] % step == 0) | (table["encounter"] == table["encounter"].max())]
     title = f"{design.title}: {run.parties:,} parties, seed {run.seed}"
-    closing.printing("party").table(table, HEADS, title, _foot(run.caught_up(), encounters))
+    quits = run.quits()
+    foot = _foot(run.caught_up(), encounters) + _quitting(quits)
+    more = {"quits": quits} if quits["share"].any() else None
+    closing.printing("party").table(table, HEADS, title, foot, more)
 
 
 def _foot(caught_up: pd.DataFrame, encounters: int) -> str:
@@ -70,6 +73,15 @@ def _foot(caught_up: pd.DataFrame, encounters: int) -> str:
             text += f", half of all after {_half(after):.0f} ({_half(hours):.2f} h)"
         lines.append(f"{text}.")
     return "\n".join(lines)
+
+
+def _quitting(quits: pd.DataFrame) -> str:
+    """Say which members quit, where any does."""
+    lines = [
+        f"\n{row['member']} quits in {row['share']:.0%} of the parties, half of those by {row['hours_p50']:.1f} h."
+        for row in quits[quits["share"] > 0].to_dict("records")
+    ]
+    return "".join(lines)
 
 
 def _half(values: pd.Series) -> float:

@@ -14,6 +14,7 @@ from ramulus.design.base import MOST_XP
 from ramulus.design.names import stat_track
 from ramulus.errors import MissingPartError
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import ability_of, in_words, traits_of
 from ramulus.rules.columns import Columns, Index, has_numbers
 from ramulus.rules.evaluating import evaluate_at, fault
 
@@ -29,12 +30,14 @@ class Scene:
     Attributes:
         design: the design.
         profile: the profile's name.
+        ability: words for the players' ability, where it differs within the profile; else nothing.
         columns: the levels and columns.
         names: arrays by name that broadcast to (L, C); constants are numbers.
     """
 
     design: Design
     profile: str
+    ability: str
     columns: Columns
     names: Mapping[str, Array]
 
@@ -60,11 +63,11 @@ class Scene:
     @property
     def whom(self) -> str:
         """Words that name the profile, where the design has profiles."""
-        return f" for {self.profile!r}" if self.design.players else ""
+        return f" for {self.profile!r}{self.ability}" if self.design.players else ""
 
 
 def make_scene(
-    design: Design, profile: str, columns: Columns, stats: Mapping[str, StatCurve], traits: Mapping[str, Array]
+    design: Design, profile: str, columns: Columns, stats: Mapping[str, StatCurve], ability_class: int
 ) -> Scene:
     """Return a profile's scene: every name that a formula may read there.
 
@@ -73,7 +76,7 @@ def make_scene(
         profile: the profile's name.
         columns: the levels and columns.
         stats: the profile's stats.
-        traits: its players' traits, numbers or over levels.
+        ability_class: where its players stand among their like.
     """
     level = columns.levels[:, None]
     source_level = np.array([source.level for source in design.sources.values()], dtype=np.float64)
@@ -83,8 +86,9 @@ def make_scene(
     names["skill_level"] = columns.skill_level[None, :]
     names.update({number: values[None, :] for number, values in columns.numbers.items()})
     names.update({name: _stat_over(design, columns, curve) for name, curve in stats.items()})
-    names.update(traits)
-    return Scene(design, profile, columns, names)
+    names.update(traits_of(design, profile, columns.levels, ability_class))
+    words = in_words(design.profile(profile), ability_of(ability_class))
+    return Scene(design, profile, words, columns, names)
 
 
 def _stat_over(design: Design, columns: Columns, curve: StatCurve) -> Array:

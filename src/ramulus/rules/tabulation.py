@@ -10,7 +10,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ramulus.formula.functions import Array
-from ramulus.rules.ability import MIDDLE, classes_of, traits_of
+from ramulus.rules.ability import MIDDLE, classes_of
 from ramulus.rules.columns import Columns, columns_of
 from ramulus.rules.encounter_tables import Scene, make_scene
 from ramulus.rules.lazily import Lazily
@@ -93,8 +93,7 @@ class Tabulation:
 
     def scene(self, profile: str, ability_class: int) -> Scene:
         """Return the names that formulas see, for a profile's players of one ability over levels and columns."""
-        traits = traits_of(self.design, profile, self.columns.levels, ability_class)
-        return make_scene(self.design, profile, self.columns, self.stats(profile), traits)
+        return make_scene(self.design, profile, self.columns, self.stats(profile), ability_class)
 
 
 def tabulated(design: Design) -> Tabulation:

@@ -12,7 +12,9 @@ from ramulus.analysis.checks.seen import Seen, seen_of
 from ramulus.analysis.quitting import quit_peaks
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import classes_of
 from ramulus.rules.pursuit import by_weight
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -25,10 +27,25 @@ def check_players(design: Design) -> Iterator[Finding]:
     """Yield what players of some kind do not go after, run out of for the day, or run away from."""
     if not design.sources:
         return
+    _try_every_ability(design)
     seen = design.derived(seen_of)
     yield from _starved(seen)
     yield from _idle(seen)
     yield from _driven_away(design)
+
+
+def _try_every_ability(design: Design) -> None:
+    """Compute what an encounter takes and pays at every ability: other checks look at the middle one only.
+
+    Raises:
+        DesignError: a formula fails there, or gives what its place does not allow.
+    """
+    tabulation = tabulated(design)
+    for name, player in design.profiles.items():
+        for ability in range(classes_of(player)):
+            profile = tabulation.profile(name, ability)
+            assert profile.encounters.seconds.shape == profile.encounters.success.shape
+            assert profile.encounters.weight.shape == profile.alone.product(tabulation.always_on).shape
 
 
 def _starved(seen: Seen) -> Iterator[Finding]:
