@@ -23,7 +23,19 @@ from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.days import end_of, next_day
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, XP, bits_of, uniform
-from ramulus.simulation.stint import has_uses, lay_out_awards, may_come_back, new_stint, open_sources, pick, rule_of
+from ramulus.simulation.stint import (
+    add_up_weights,
+    at_ability,
+    go_after,
+    has_uses,
+    lay_out_awards,
+    may_come_back,
+    new_stint,
+    open_sources,
+    pays_at,
+    pick,
+    rule_of,
+)
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
 from ramulus.simulation.times import time_at
 from ramulus.simulation.world import Stage
@@ -42,6 +54,7 @@ class Features(NamedTuple):
         losses: failures take XP.
         drawn: XP is drawn, not fixed.
         varies: times vary.
+        pursues: players go after what pays.
     """
 
     skills: bool
@@ -51,6 +64,7 @@ class Features(NamedTuple):
     losses: bool
     drawn: bool
     varies: bool
+    pursues: bool
 
 
 def features_of(stage: Stage) -> Features:
@@ -64,6 +78,7 @@ def features_of(stage: Stage) -> Features:
         losses=stage.settings.loss > 0,
         drawn=bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
+        pursues=stage.settings.pursuit != 0,
     )
 
 
@@ -75,7 +90,7 @@ def player_kernel(features: Features) -> Any:
     `weeks` the schedules that they have and `classes` those of their ability, shape (n,) each; `times` is the table of
     varying times; `tally` is filled in.
     """
-    skills, limits, daily, windows, losses, drawn, varies = features
+    skills, limits, daily, windows, losses, drawn, varies, pursues = features
     counts_income = windows or drawn  # Else it is what was met, times what it pays.
     made_of = SOURCES
 
@@ -91,12 +106,8 @@ def player_kernel(features: Features) -> Any:
         source_at, running, success = stint.source, stint.running, stint.success
         seconds, span, low, product = stint.seconds, stint.span, stint.low, stint.factor
         units, met, won_at, income = stint.units, stint.met, stint.won, stint.income
-        skill_units, practises, limits_of, width = (
-            stint.skill_units,
-            sources.practises,
-            sources.limits,
-            sources.xp.width,
-        )
+        skill_units, practises, width = stint.skill_units, sources.practises, sources.xp.width
+        limits_of, limited = sources.limits, sources.limits.sum(axis=0) > 0
         first_amount, amounts, up_to = sources.xp.first, sources.xp.amounts, sources.xp.up_to
         borders, states, first_level = world.borders, world.state, _first_levels(tracks.cap)
         between, extra = settings.seconds_between, settings.extra_seconds
@@ -106,7 +117,7 @@ def player_kernel(features: Features) -> Any:
         day, per_week = settings.play_day, settings.days_per_week
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
         for player in range(len(keys)):
-            key, factor, ability = keys[player], own[player], classes[player]
+            key, factor, mine = keys[player], own[player], at_ability(world, classes[player])
             level[:], peak[:], used[:], xp[:] = 0, 0, 0, tracks.start_units
             arrival[player][first_level] = 0.0
             clock, encounter, waits, reason = 0.0, 0, 0, CAP
@@ -114,10 +125,10 @@ def player_kernel(features: Features) -> Any:
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
             while level[0] < count and reason == CAP:
                 now, held = level[0], xp[0]
-                there = open_sources(stint, sources, world, settings, ability, level, used, states[window])
+                there = open_sources(stint, sources, mine, settings, level, used, states[window])
                 if there == 0:
                     back = daily and may_come_back(
-                        sources.first_column, sources.reads, limits_of, world.weight[ability], level, used
+                        sources.first_column, sources.reads, limits_of, mine.weight, level, used
                     )
                     if back:
                         # Nothing is left to do today: the rest of the play day passes idle.
@@ -131,7 +142,10 @@ def player_kernel(features: Features) -> Any:
                         continue
                     reason = STUCK
                     break
-                total, enough, stays = running[there - 1], threshold(rule, now), True
+                if pursues:
+                    pays_at(stint, there, mine, now)
+                    go_after(running, stint.pay, there, settings.pursuit)
+                total, enough, stays = add_up_weights(running, there), threshold(rule, now), True
                 while stays:
                     if encounter >= most or (encounter & 1023 == 0 and stop[0] != 0):
                         reason = ENDLESS
@@ -148,7 +162,7 @@ def player_kernel(features: Features) -> Any:
                         break
                     if windows and window + 1 < last_window and clock >= borders[window + 1]:
                         window = _window_at(borders, window, last_window, clock)
-                        lay_out_awards(stint, there, world, ability, now, states[window])
+                        lay_out_awards(stint, there, mine, now, states[window])
                     if daily and clock >= day_end:
                         play_day = next_day(day, per_week, play_day, clock, used)
                         day_end, stays = end_of(day, play_day), False
@@ -186,8 +200,10 @@ def player_kernel(features: Features) -> Any:
                             stays &= level[track] == step
                             at, by = arrival[player, first_level[track] :], encounters_at[player, first_level[track] :]
                             _note_arrivals(at, by, clock, encounter, level[track], peak, track)
-                    if limits and won == 1:
-                        used[:, source] += 1
+                    if limits and won == 1 and limited[source]:
+                        used[0, source] += 1
+                        used[1, source] += 1
+                        used[2, source] += 1
                         stays &= has_uses(used, limits_of, source)
                 xp[0] = held
                 if not counts_income:

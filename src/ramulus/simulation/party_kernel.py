@@ -18,7 +18,7 @@ from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.days import day_at, end_of, next_day
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, XP, bits_of, uniform
-from ramulus.simulation.stint import column_of, go_after, has_uses, may_come_back, pick, rule_of
+from ramulus.simulation.stint import add_up_weights, column_of, go_after, has_uses, may_come_back, pick, rule_of
 from ramulus.simulation.times import time_at
 from ramulus.simulation.world import Ints
 
@@ -248,7 +248,7 @@ def _open(
     pays: Array, pursuit: float, level: Ints, used: Ints,
 ) -> int:  # fmt: skip
     """Lay out the sources that are open for the leader; return how many there are."""
-    count, total = 0, 0.0
+    count = 0
     for source in range(len(reads)):
         column = column_of(first_column, reads, source, level)
         weight = weights[level[0], column]
@@ -259,9 +259,7 @@ def _open(
             count += 1
     if pursuit != 0.0:
         go_after(running, pay, count, pursuit)
-    for i in range(count):
-        total += running[i]
-        running[i] = total
+    add_up_weights(running, count)
     return count
 
 

@@ -65,31 +65,53 @@ def new_stint(sources: int) -> Stint:
 
 @register_jitable
 def open_sources(
-    stint: Stint, sources: Sources, world: World, settings: Settings, ability: int, level: Ints, used: Ints, state: int
+    stint: Stint, sources: Sources, world: World, settings: Settings, level: Ints, used: Ints, state: int
 ) -> int:
-    """Lay out the sources that are open with weight and uses left; return how many there are."""
+    """Lay out the sources that are open with weight and uses left, of a world at one ability; return how many.
+
+    `running` holds their weights, to be changed by what players go after and then added up.
+    """
     count, now = 0, level[0]
     for source in range(len(sources.reads)):
         column = column_of(sources.first_column, sources.reads, source, level)
-        weight = world.weight[ability, now, column]
+        weight = world.weight[now, column]
         if weight > 0.0 and has_uses(used, sources.limits, source):
             stint.source[count], stint.column[count], stint.running[count] = source, column, weight
-            stint.success[count], seconds = world.success[ability, now, column], world.seconds[ability, now, column]
+            stint.success[count], seconds = world.success[now, column], world.seconds[now, column]
             stint.seconds[count], stint.low[count] = seconds, sources.xp.low[now, source]
             stint.span[0, count] = seconds + settings.extra_seconds + settings.seconds_between
             stint.span[1, count] = seconds + settings.seconds_between
             stint.met[count] = stint.won[count] = stint.income[count] = 0
-            if settings.pursuit != 0.0:
-                stint.pay[count] = world.pay[ability, now, column]
             count += 1
-    if settings.pursuit != 0.0:
-        go_after(stint.running, stint.pay, count, settings.pursuit)
+    lay_out_awards(stint, count, world, now, state)
+    return count
+
+
+@register_jitable
+def add_up_weights(running: Array, count: int) -> float:
+    """Turn the weights of some sources into their running sum; return all of it."""
     total = 0.0
     for i in range(count):
-        total += stint.running[i]
-        stint.running[i] = total
-    lay_out_awards(stint, count, world, ability, now, state)
-    return count
+        total += running[i]
+        running[i] = total
+    return total
+
+
+@register_jitable
+def pays_at(stint: Stint, count: int, world: World, now: int) -> None:
+    """Lay out what the open sources pay by the hour, for players who choose by it."""
+    for i in range(count):
+        stint.pay[i] = world.pay[now, stint.column[i]]
+
+
+@register_jitable
+def at_ability(world: World, ability: int) -> World:
+    """Return the tables of one class of ability, without their first axis."""
+    return World(
+        world.seconds[ability], world.success[ability], world.weight[ability], world.pay[ability],
+        world.factor[ability], world.units[ability], world.skill_units[ability],
+        world.borders, world.state, world.first_border,
+    )  # fmt: skip
 
 
 @register_jitable
@@ -129,15 +151,15 @@ def column_of(first_column: Ints, reads: Ints, source: int, level: Ints) -> int:
 
 
 @register_jitable
-def lay_out_awards(stint: Stint, count: int, world: World, ability: int, now: int, state: int) -> None:
+def lay_out_awards(stint: Stint, count: int, world: World, now: int, state: int) -> None:
     """Lay out what the open sources pay while some timed rules are on."""
     for i in range(count):
         column = stint.column[i]
-        stint.factor[i] = world.factor[ability, state, now, column]
-        stint.units[0, i] = world.units[ability, state, 0, now, column]
-        stint.units[1, i] = world.units[ability, state, 1, now, column]
-        stint.skill_units[0, i] = world.skill_units[ability, state, 0, now, column]
-        stint.skill_units[1, i] = world.skill_units[ability, state, 1, now, column]
+        stint.factor[i] = world.factor[state, now, column]
+        stint.units[0, i] = world.units[state, 0, now, column]
+        stint.units[1, i] = world.units[state, 1, now, column]
+        stint.skill_units[0, i] = world.skill_units[state, 0, now, column]
+        stint.skill_units[1, i] = world.skill_units[state, 1, now, column]
 
 
 @register_jitable
