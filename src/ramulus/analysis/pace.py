@@ -65,18 +65,18 @@ class InLevel:
         self._sample: Sample = arrivals.in_level
         self._reached: NDArray[np.int64] = arrivals.seconds.reached()
         finished = self._sample.reached()
-        self._known = (2 * finished >= self._reached) & (finished > 0)
-        self._known &= profile.cut_off[track] <= MOST_CUT_OFF * profile.players
+        self.known: NDArray[np.bool_] = (2 * finished >= self._reached) & (finished > 0)
+        self.known &= profile.cut_off[track] <= MOST_CUT_OFF * profile.players
 
     def hours(self, percent: int) -> Array:
         """Return a quantile of the hours within each level."""
         hours = quantile(self._sample, percent / 100, np.maximum(self._reached, 1)) / HOUR
-        return np.where(self._known, hours, np.nan)
+        return np.where(self.known, hours, np.nan)
 
     def interval(self, percent: int, confidence: float) -> tuple[Array, Array]:
         """Return the interval of a quantile of the hours within each level."""
         ends = quantile_interval(self._sample, percent / 100, np.maximum(self._reached, 1), confidence)
-        low, high = (np.where(self._known, end / HOUR, np.nan) for end in ends)
+        low, high = (np.where(self.known, end / HOUR, np.nan) for end in ends)
         return low, high
 
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal
 import numpy as np
 import pandas as pd
 
+from ramulus.analysis.goals import goals_table
 from ramulus.analysis.pace import (
     HOUR,
     MOST_CUT_OFF,
@@ -363,6 +364,18 @@ class SimulationResult:
                     count = int(profile.ended[reason, level])
                     rows.append((name, END_REASONS[reason], int(levels[level]), count, count / profile.players))
         return pd.DataFrame(rows, columns=["player", "reason", "level", "players", "share"])
+
+    def goals(self) -> pd.DataFrame:
+        """Return whether the design's goals are met.
+
+        Returns:
+            A row a goal whose profiles were played: `goal` in words, `player`, `wish`, `found`, `low` and `high`, its
+            95 % interval, `off`, how far off it is (a share of the wish; of wishes that are shares, the difference),
+            `verdict`: "met" or "missed" where the interval lies on one side, else "open", and `players_needed`, about
+            how many players of each profile would settle an open one. Hours and days in played hours and calendar
+            days; empty where too few got there, or the horizon is too short to know.
+        """
+        return goals_table(self)
 
     @property
     def can_quit(self) -> bool:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.analysis.goals import horizon_for
 from ramulus.analysis.result import SimulationResult
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.formula.functions import Array
@@ -37,7 +38,7 @@ class SimulationStopped(RamulusError):  # noqa: N818 — it is no error but an i
 def simulate(
     design: Design,
     players: int | Mapping[str, int] = 2000,
-    hours: float = DEFAULT_HOURS,
+    hours: float | None = None,
     seed: int = 0,
     *,
     executor: Executor | None = None,
@@ -53,7 +54,7 @@ def simulate(
         design: the design; it needs sources and the time of an encounter.
         players: how many players of each profile, or a number for each profile by name. `by_share` splits a
             population.
-        hours: the horizon in played hours.
+        hours: the horizon in played hours (default: 200, or longer where the design's goals ask for it).
         seed: the seed of every random draw. Two designs with one seed share their draws where they can.
         executor: where chunks run (default: threads, one a processor).
         progress: is called with a `Progress` now and then.
@@ -74,6 +75,7 @@ def simulate(
         >>> bool(result.reached(10, hours=5).min() > 0.9)
         True
     """
+    hours = horizon_for(design, DEFAULT_HOURS) if hours is None else hours
     _refuse_sizes(hours, most_encounters)
     counts = _counts(design, players)
     stages = [make_stage(design, profile, hours, most_encounters) for profile in counts]

@@ -10,11 +10,14 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
+from ramulus.cli.goals import goal_lines
 from ramulus.cli.output import WIDTH, waiting
+from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DesignError
 
 if TYPE_CHECKING:
     from ramulus.analysis.checks.finding import Findings
+    from ramulus.analysis.goals import Judged
 
 
 def register(app: typer.Typer) -> None:
@@ -26,15 +29,22 @@ def check(
     file: options.File,
     strict: Annotated[bool, typer.Option("--strict", help="Exit 1 on warnings too.")] = False,
     ceiling: Annotated[float, typer.Option("--ceiling", help="Find stacked multipliers above this.")] = 10.0,
+    goals: Annotated[
+        bool, typer.Option("--goals", help="Play, and judge the goals; exit 1 where one is missed.")
+    ] = False,
+    players: options.Players = 2000,
+    seed: options.Seed = 0,
     *,
     closing: Closing,
 ) -> None:
     """Say what is wrong or suspicious, why, and what to do about it.
 
-    Exit status: 1 on errors, 0 on warnings and notes alone (--strict: 1 on warnings).
+    Exit status: 1 on errors, 0 on warnings and notes alone (--strict: 1 on warnings). With --goals the design is
+    played: 1 where a goal is missed, too.
     """
     from ramulus.analysis.checks import Findings, from_problem
     from ramulus.analysis.checks import check as find
+    from ramulus.analysis.goals import MISSED, judge
 
     try:
         design = closing.load(file)
@@ -42,15 +52,23 @@ def check(
             findings = find(design, factor_ceiling=ceiling)
     except DesignError as error:
         findings = Findings(from_problem(problem) for problem in error.problems)
-    _show(findings, closing, str(file))
     severities = {finding.severity for finding in findings}
-    if "error" in severities or (strict and "warning" in severities):
+    judged = None
+    if goals and "error" not in severities:
+        design.require("goals", "judging goals")
+        judged = judge(run_simulation(design, players, None, seed, closing.quiet))
+    _show(findings, judged, closing, str(file))
+    missed = any(one.verdict == MISSED for one in judged or [])
+    if "error" in severities or (strict and "warning" in severities) or missed:
         raise typer.Exit(1)
 
 
-def _show(findings: Findings, closing: Closing, file: str) -> None:
+def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, file: str) -> None:
     if not closing.shows_table:
-        closing.printing("check").table(findings.table(), {})
+        from ramulus.analysis.goals import table_of
+
+        more = None if judged is None else {"goals": table_of(judged)}
+        closing.printing("check").table(findings.table(), {}, more=more)
         return
     for finding in findings:
         place = finding.place or file
@@ -60,5 +78,7 @@ def _show(findings: Findings, closing: Closing, file: str) -> None:
     counts = {word: sum(f.severity == word for f in findings) for word in ("error", "warning", "note")}
     found = ", ".join(f"{count} {word}{'s' if count != 1 else ''}" for word, count in counts.items() if count)
     print(f"{file}: {found or 'nothing to say'}")
+    for line in goal_lines(judged or []):
+        print(line)
     if not counts["error"] and not closing.quiet and sys.stderr.isatty():
         print(f"next: ramulus simulate {file}", file=sys.stderr)

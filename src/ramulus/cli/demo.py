@@ -47,7 +47,7 @@ def demo(
     printing = Printing("demo", quiet=quiet)
     levels = level_table(design)
     write_table(levels, folder / "levels.csv", "levels")
-    result = run_simulation(design, players, 200.0, seed, quiet)
+    result = run_simulation(design, players, None, seed, quiet)
     pace = result.pace()
     write_table(pace, folder / "pace.csv", "simulate")
     from ramulus import plots

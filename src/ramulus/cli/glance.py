@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from ramulus.cli.goals import goal_lines
 from ramulus.cli.output import Column, Printing, number
 
 if TYPE_CHECKING:
@@ -82,7 +83,9 @@ def duration(hours: float) -> str:
 
 
 def summary(result: SimulationResult, track: str | None = None) -> str:
-    """Return what a designer asks next of each profile: what is slow, what they lived on, who did not get there."""
+    """Return what a designer asks next: what is slow for whom, what they lived on, who quits, which goals are met."""
+    from ramulus.analysis.goals import judge
+
     slowest = result.slowest(track).set_index("player")
     parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
     for found in (_endings(result), _quits(result), _waste(result), _waits(result), _skill_or_luck(result)):
@@ -95,6 +98,7 @@ def summary(result: SimulationResult, track: str | None = None) -> str:
     if result.stuck().empty:
         lines.append("Everyone reached the cap.")
     lines += _left_empty(result, track)
+    lines += goal_lines(judge(result))
     if not result.keeps_players:
         lines.append("Quantiles are within 0.4 %: the run is too large to keep every player.")
     return "\n".join(lines)

@@ -37,7 +37,10 @@ FromLevel = Annotated[int | None, typer.Option("--from", help="The first level t
 ToLevel = Annotated[int | None, typer.Option("--to", help="The last level to show.")]
 During = Annotated[list[str] | None, typer.Option("--during", help="Count a timed multiplier as on (repeatable).")]
 Players = Annotated[int, typer.Option("--players", min=1, help="Players of each profile.")]
-Hours = Annotated[float, typer.Option("--hours", min=0.001, help="How long they play at most, hours.")]
+Hours = Annotated[
+    float | None,
+    typer.Option("--hours", min=0.001, help="How long they play at most, hours (default: 200, more where goals ask)."),
+]
 Seed = Annotated[int, typer.Option("--seed", min=0, help="The seed of every random draw.")]
 
 

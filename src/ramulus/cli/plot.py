@@ -67,7 +67,7 @@ def kind(command: Callable[..., None]) -> None:
 
 @kind
 def pace(
-    context: typer.Context, players: options.Players = 2000, hours: options.Hours = 200.0, seed: options.Seed = 0,
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = None, seed: options.Seed = 0,
     track: options.Track = None, player: options.PlayerOption = None,
     by_ability: Annotated[
         bool, typer.Option("--by-ability", help="The slow, middle and able third of each profile.")
@@ -86,7 +86,7 @@ def pace(
 
 @kind
 def retention(
-    context: typer.Context, players: options.Players = 2000, hours: options.Hours = 200.0, seed: options.Seed = 0,
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = None, seed: options.Seed = 0,
     player: options.PlayerOption = None, *, closing: Closing,
 ) -> None:  # fmt: skip
     """Who is still playing, by calendar day and by level."""
@@ -100,7 +100,7 @@ def retention(
 
 @kind
 def skill_or_luck(
-    context: typer.Context, players: options.Players = 2000, hours: options.Hours = 200.0, seed: options.Seed = 0,
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = None, seed: options.Seed = 0,
     player: options.PlayerOption = None,
     level: Annotated[
         int | None, typer.Option("--level", help="Hours to this level (default: the last that all reach).")

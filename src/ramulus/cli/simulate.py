@@ -57,7 +57,7 @@ def register(app: typer.Typer) -> None:
 def simulate(
     file: options.File,
     players: options.Players = 2000,
-    hours: options.Hours = 200.0,
+    hours: options.Hours = None,
     seed: options.Seed = 0,
     track: options.Track = None,
     player: options.PlayerOption = None,
@@ -81,11 +81,13 @@ def simulate(
     counts as later than all who did. Some levels are shown, the profiles side by side; --all shows every one.
     """
     design = closing.load(file)
-    from ramulus.analysis.simulate import SimulationStopped
+    from ramulus.analysis.simulate import DEFAULT_HOURS, SimulationStopped
 
     options.one_player(design, player)
-    if at_hours is not None and at_hours > hours:
+    if at_hours is not None and hours is not None and at_hours > hours:
         raise typer.BadParameter(f"{at_hours:g} h is beyond --hours {hours:g}", param_hint="--at-hours")
+    if at_hours is not None and hours is None:
+        hours = max(at_hours, DEFAULT_HOURS)
     stopped = None
     try:
         result = run_simulation(design, players, hours, seed, closing.quiet, player)
@@ -125,6 +127,8 @@ def _show_pace(
     elif printing.for_a_reader and every:
         table = table[(table["level"] % every == 0) | (table["level"] == table["level"].max())]
     more = {"slowest": result.slowest(track), "stuck": result.stuck(), "income": result.income()}
+    if result.design.goals:
+        more["goals"] = result.goals()
     if result.can_quit:
         more.update(quits=result.quits(), still_playing=result.still_playing())
     if result.keeps_players:
@@ -148,7 +152,7 @@ def title_of(result: SimulationResult) -> str:
 
 
 def run_simulation(
-    design: Design, players: int, hours: float, seed: int, quiet: bool, player: str | None = None
+    design: Design, players: int, hours: float | None, seed: int, quiet: bool, player: str | None = None
 ) -> SimulationResult:
     """Simulate with a progress bar on standard error.
 

@@ -10,8 +10,9 @@ from pydantic import Field
 from ramulus.design.base import FormulaName, Model, Number, PlainName
 from ramulus.design.calendar import Calendar, Weekday
 from ramulus.design.encounter import Awards, Encounter
+from ramulus.design.goal import SomeGoal
 from ramulus.design.multiplier import Multiplier
-from ramulus.design.player import Goal, Party, Player
+from ramulus.design.player import Party, Player
 from ramulus.design.source import Source
 from ramulus.design.stat import Stat, Upgrade
 from ramulus.design.track import Track
@@ -52,7 +53,7 @@ class DesignModel(Model):
     """Kinds of player."""
     party: Party | None = None
     """Players who share every encounter."""
-    goals: list[Goal] = []
+    goals: list[SomeGoal] = []
     """Where the pace should be."""
 
     def to_dict(self) -> dict[str, Any]:

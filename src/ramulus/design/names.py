@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ramulus.design.cost_ways import Cost, CostWay, SegmentsCost
+from ramulus.design.goal import EVERYONE
 from ramulus.errors import FormulaError, Problem, nearest_name
 from ramulus.formula.evaluation import check_names
 from ramulus.formula.parser import parse
@@ -204,7 +205,9 @@ def _references(design: DesignModel) -> Iterator[tuple[str, str | None, str, lis
     for name, member in design.party.members.items() if design.party else ():
         yield f"party.members.{name}.player", member.player, "player profile", players
     for index, goal in enumerate(design.goals):
-        yield f"goals[{index}].player", goal.player, "player profile", players
+        yield f"goals[{index}].player", goal.player, "player profile", [*players, EVERYONE]
+        yield f"goals[{index}].track", goal.track, "track", tracks
+        yield f"goals[{index}].compared_with", getattr(goal, "compared_with", None), "player profile", players
 
 
 def _clashes(design: DesignModel) -> Iterator[tuple[Problem, str]]:

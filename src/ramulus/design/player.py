@@ -1,4 +1,4 @@
-"""Player profiles, parties and goals."""
+"""Player profiles and parties."""
 
 from __future__ import annotations
 
@@ -164,16 +164,3 @@ class Party(Model):
         if self.leader != "highest" and self.leader not in self.members:
             raise _mistake(f"leader {self.leader!r} is no member", "highest, " + ", ".join(self.members))
         return self
-
-
-class Goal(Model):
-    """Where the pace should be."""
-
-    player: PlainName
-    """The player profile."""
-    level: Level
-    """The level to reach."""
-    hours: Positive
-    """Played hours in which to reach it."""
-    within: Positive = 0.1
-    """How far off is still met, as a share of the hours."""

@@ -13,6 +13,7 @@ from pydantic_core import ErrorDetails
 
 from ramulus.design.across import problems_across
 from ramulus.design.cost_ways import Cost, Segment, way_of_cost, way_of_segment
+from ramulus.design.goal import Goal, kind_of_goal
 from ramulus.design.model import SMALLEST_KEYS, DesignModel
 from ramulus.design.names import name_problems
 from ramulus.design.trait import VaryingTrait
@@ -130,6 +131,7 @@ _KINDS: dict[Any, Any] = {
     Segment: way_of_segment,
     XpKind: kind_of_xp,
     VaryingTrait: lambda _: VaryingTrait,
+    Goal: kind_of_goal,
 }
 
 

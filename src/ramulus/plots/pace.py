@@ -6,7 +6,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.plots.style import accent, foot_line, label_tops, new_axes, project_style, time_unit
+from ramulus.analysis.goals import MISSED, judge, limits
+from ramulus.design.goal import HoursGoal
+from ramulus.plots.style import MARK, accent, foot_line, label_tops, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -51,10 +53,32 @@ def pace(
         axes.set_ylabel("level")
         axes.set_xlim(left=0)
         axes.set_ylim(float(table["level"].min()), float(table["level"].max()) * 1.02)
+        _mark_goals(axes, result, scale, name)
         label_tops(axes, [end for end in ends if end is not None])
         players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
         foot_line(axes, f"{result.design.title} · {players} · seed {result.seed} · horizon {result.hours:g} h")
     return axes
+
+
+def _mark_goals(ax: Axes, result: SimulationResult, scale: float, track: str) -> None:
+    """Mark goals of median hours to a level: the wish with its tolerance, a cross where it is missed."""
+    players, main = list(result.players), result.design.main_track_name
+    for one in judge(result):
+        goal = one.goal
+        if not isinstance(goal, HoursGoal) or goal.level is None or goal.quantile != 0.5:
+            continue
+        if (goal.track or main) != track or goal.player not in players:
+            continue
+        color = accent(players.index(goal.player))["color"] if one.verdict != MISSED else MARK
+        low, high = (end * scale for end in limits(goal))
+        ax.plot([low, high], [goal.level] * 2, color=color, linewidth=5, alpha=0.45, solid_capstyle="butt", zorder=4)
+        ax.plot(
+            goal.wish * scale, goal.level, "X" if one.verdict == MISSED else "o", color=color, markersize=9, zorder=5
+        )
+        ax.annotate(
+            f"wish {goal.wish:g} h: {one.verdict}", (high, goal.level), xytext=(8, 0), textcoords="offset points",
+            color=color, va="center", fontsize=10.5,
+        )  # fmt: skip
 
 
 THIRD_DASHES = {"slow third": "--", "able third": ":"}

@@ -121,6 +121,7 @@ def player_kernel(features: Features) -> Any:
             level[:], peak[:], used[:], xp[:] = 0, 0, 0, tracks.start_units
             arrival[player][first_level] = 0.0
             clock, encounter, waits, reason = 0.0, 0, 0, CAP
+            earned, wasted_in_all = 0, 0
             play_day, day_end = 0, end_of(day, 0)
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
             while level[0] < count and reason == CAP:
@@ -185,6 +186,7 @@ def player_kernel(features: Features) -> Any:
                     if held + gained >= enough or (losses and level[0] != now):
                         level[0], held, wasted = book_award(rule, level[0], held, gained)
                         tally.waste[now] += wasted
+                        wasted_in_all += wasted
                         stays = level[0] == now
                         _note_arrivals(arrival[player], encounters_at[player], clock, encounter, level[0], peak, 0)
                     else:
@@ -208,22 +210,28 @@ def player_kernel(features: Features) -> Any:
                 xp[0] = held
                 if not counts_income:
                     income[:there] = won_at[:there] * units[1, :there] + (met - won_at)[:there] * units[0, :there]
-                _add_up(source_at[:there], met, won_at, income, tally.met[now], tally.won[now], tally.income[now])
+                earned += _add_up(
+                    source_at[:there], met, won_at, income, tally.met[now], tally.won[now], tally.income[now]
+                )
             if stop[0] != 0:
                 return
             tally.ended[player] = reason
             tally.last_level[player] = level[0]
+            tally.earned[player], tally.wasted[player] = earned, wasted_in_all
 
     return play
 
 
 @register_jitable
-def _add_up(source: Ints, met: Ints, won: Ints, income: Ints, all_met: Ints, all_won: Ints, all_income: Ints) -> None:
-    """Add a stint's counts to those of its level."""
+def _add_up(source: Ints, met: Ints, won: Ints, income: Ints, all_met: Ints, all_won: Ints, all_income: Ints) -> int:
+    """Add a stint's counts to those of its level; return the XP units of the stint."""
+    earned = 0
     for i in range(len(source)):
+        earned += income[i]
         all_met[source[i]] += met[i]
         all_won[source[i]] += won[i]
         all_income[source[i]] += income[i]
+    return earned
 
 
 @register_jitable

@@ -14,7 +14,7 @@ from ramulus.rules.schedule import Schedule, days_reached
 from ramulus.simulation.chunks import Chunk
 from ramulus.simulation.quits import Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
-from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals, Totals
+from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals, Tally, Totals
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,10 +71,27 @@ class Each:
     Attributes:
         numbers: their numbers in the profile, shape (n,).
         ended: why each ended, shape (n,).
+        earned, wasted: XP units of the main track awarded, and lost at thresholds and the cap, shape (n,).
     """
 
     numbers: NDArray[np.int64]
     ended: NDArray[np.int8]
+    earned: NDArray[np.int64]
+    wasted: NDArray[np.int64]
+
+    @classmethod
+    def room(cls, players: int) -> Each:
+        """Return room for some players."""
+        nothing = np.zeros((2, players), np.int64)
+        return cls(np.arange(players), np.zeros(players, np.int8), nothing[0], nothing[1])
+
+    def put(self, where: slice, tally: Tally) -> None:
+        """Write down some of the players."""
+        self.ended[where], self.earned[where], self.wasted[where] = tally.ended, tally.earned, tally.wasted
+
+    def of(self, which: NDArray[np.bool_]) -> Each:
+        """Return those of some of the players."""
+        return Each(*(getattr(self, field.name)[which] for field in fields(Each)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -220,8 +237,8 @@ class Gathering:
             name: slice(s, s + n) for name, s, n in zip(levels, starts.tolist(), sizes.tolist(), strict=True)
         }
         self._totals = RunningTotals()
-        self._keep = keep
-        self._done, self._ended_each = np.zeros(players, np.bool_), np.zeros(players, np.int8)
+        self._done = np.zeros(players, np.bool_)
+        self._each = Each.room(players) if keep else None
         # Twenty-one bytes a player, also of a run too large to keep every time.
         self._quits = Quits.room(players) if quitting else None
         self._ended = np.zeros((len(END_REASONS), int(sizes[0])), np.int64)
@@ -237,7 +254,8 @@ class Gathering:
         self._totals.add(chunk.tally)
         np.add.at(self._ended, (chunk.tally.ended, chunk.tally.last_level), 1)
         self.players_done += len(chunk.tally.ended)
-        self._ended_each[chunk.players] = chunk.tally.ended
+        if self._each is not None:
+            self._each.put(chunk.players, chunk.tally)
         cut = chunk.tally.arrival[(chunk.tally.ended == HORIZON) | (chunk.tally.ended == ENDLESS)]
         for name, where in self._spans.items():
             self._cut_off[name] += cut_off_before(cut[:, where])
@@ -249,7 +267,7 @@ class Gathering:
         cut_off = {name: counts.copy() for name, counts in self._cut_off.items()}
         totals = self._totals.totals(scale)
         quits = None if self._quits is None else self._quits.of(self._done)
-        each = Each(np.nonzero(self._done)[0], self._ended_each[self._done]) if self._keep else None
+        each = None if self._each is None else self._each.of(self._done)
         return PlayedProfile(
             self._profile, self.players_done, arrivals, cut_off, quits, self._ended.copy(), totals, each
         )

@@ -25,6 +25,7 @@ class Tally(NamedTuple):
         encounters: encounters by then, shape (n, K).
         ended: why a player ended, shape (n,).
         last_level: the level at the end, from 0, shape (n,).
+        earned, wasted: XP units of the main track that each player was awarded, and lost at thresholds, shape (n,).
         income: XP units by level and source, shape (L, S).
         met, won: encounters and successes by level and source, shape (L, S).
         waste, lost: XP units wasted and lost by level, shape (L,).
@@ -36,6 +37,8 @@ class Tally(NamedTuple):
     encounters: NDArray[np.int32]
     ended: NDArray[np.int8]
     last_level: NDArray[np.int32]
+    earned: Ints
+    wasted: Ints
     income: Ints
     met: Ints
     won: Ints
@@ -52,6 +55,8 @@ def new_tally(players: int, every_level: int, levels: int, sources: int, stop: N
         encounters=np.zeros((players, every_level), np.int32),
         ended=np.zeros(players, np.int8),
         last_level=np.zeros(players, np.int32),
+        earned=np.zeros(players, np.int64),
+        wasted=np.zeros(players, np.int64),
         income=np.zeros((levels, sources), np.int64),
         met=np.zeros((levels, sources), np.int64),
         won=np.zeros((levels, sources), np.int64),
