@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from ramulus.design import calendar, cost_ways, encounter, multiplier, player, source, stat, track
+from ramulus.design import calendar, cost_ways, encounter, goal, multiplier, player, source, stat, track
 from ramulus.design.model import DesignModel
 
 PAGE = (Path(__file__).parent.parent / "docs" / "design-file.md").read_text(encoding="utf-8")
@@ -27,7 +27,6 @@ SECTIONS = {
     "`[players.NAME]`": player.Player,
     "`[party]`": player.Party,
     "`[party.members.NAME]`": player.Member,
-    "`[[goals]]`": player.Goal,
 }
 
 
@@ -53,6 +52,15 @@ def test_every_key_is_on_the_page(section):
     assert [row[0].strip(" `") for row in found] == list(fields)
     for row in found:
         judge(row[0].strip(" `"), row[3], row[4], fields[row[0].strip(" `")])
+
+
+def test_every_key_of_every_kind_of_goal_is_on_the_page():
+    found = {row[0].strip(" `"): row for row in rows("`[[goals]]`")}
+    fields = [(key, field) for kind in goal.Goal.kinds.values() for key, field in kind.model_fields.items()]
+    assert set(found) == {key for key, _ in fields}
+    for key, field in fields:
+        if field.is_required() == (found[key][3].strip() == "required"):
+            judge(key, found[key][3], found[key][4], field)
 
 
 def test_every_way_to_state_costs_is_on_the_page():

@@ -75,9 +75,11 @@ def _mark_goals(ax: Axes, result: SimulationResult, scale: float, track: str) ->
         ax.plot(
             goal.wish * scale, goal.level, "X" if one.verdict == MISSED else "o", color=color, markersize=9, zorder=5
         )
+        # The lower right is free: who is slow at high levels is slow at all.
         ax.annotate(
-            f"wish {goal.wish:g} h: {one.verdict}", (high, goal.level), xytext=(8, 0), textcoords="offset points",
-            color=color, va="center", fontsize=10.5,
+            f"{goal.player}, level {goal.level}: wish {goal.wish:g} h, {one.verdict}", (high, goal.level),
+            xytext=(0.985, goal.level), textcoords=ax.get_yaxis_transform(), color=color, ha="right", va="center",
+            fontsize=10.5, arrowprops={"arrowstyle": "-", "linestyle": ":", "color": color},
         )  # fmt: skip
 
 

@@ -104,7 +104,7 @@ class Judged:
 def _form_of(goal: Goal) -> tuple[str, int]:
     """Return how what a goal measures is written, and with how many digits."""
     if isinstance(goal, SHARES):
-        return "{} %", 1
+        return "{}%", 1
     if isinstance(goal, DaysGoal):
         return "day {}", 0
     return ("{} times", 3) if isinstance(goal, RatioGoal) else ("{} h", 2 if goal.wish < 100 else 0)
