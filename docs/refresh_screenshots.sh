@@ -18,6 +18,8 @@ ramulus plot canopy.toml party --output "$out/party.png" --quiet
 ramulus plot canopy.toml retention --seed 7 --output "$out/retention.png" --quiet
 ramulus plot canopy.toml skill-or-luck --seed 7 --output "$out/skill_or_luck.png" --quiet
 
+ramulus plot canopy.toml compare --also canopy_eased.toml --seed 7 --output "$out/compare.png" --quiet
+
 Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &
 export DISPLAY=:93
 sleep 1
@@ -43,7 +45,7 @@ shot levels ramulus levels canopy.toml --to 30
 shot explain ramulus explain canopy.toml tracks.warden.cost --level 7
 shot check ramulus check canopy.toml
 shot award ramulus award canopy.toml 40 400 90 --also carry=0 --also carry=0.5,level_ups_per_award=one
-shot chain ramulus award canopy.toml --source bark_borer --times 12 --level 9 --xp 600
 shot effort_table ramulus effort canopy.toml --player steady --from 10 --to 15
 shot party_table ramulus party canopy.toml
+shot compare_table ramulus compare canopy.toml canopy_eased.toml --seed 7
 shot simulate ramulus simulate canopy.toml --seed 7

@@ -23,6 +23,7 @@ _HOMES = {
     "AwardChain": "analysis.chains",
     "AwardError": "errors",
     "AwardOutcome": "rules.outcomes",
+    "Comparison": "analysis.comparing",
     "DataError": "errors",
     "Design": "design",
     "DesignError": "errors",
@@ -41,6 +42,7 @@ _HOMES = {
     "UnknownNameError": "errors",
     "by_share": "analysis.simulate",
     "check": "analysis.checks",
+    "compare": "analysis.comparing",
     "compare_rules": "analysis.trace",
     "demo_design": "design",
     "design_schema": "design",
@@ -65,6 +67,8 @@ if TYPE_CHECKING:
     from ramulus.analysis.chains import AwardChain as AwardChain
     from ramulus.analysis.checks import Finding as Finding
     from ramulus.analysis.checks import check as check
+    from ramulus.analysis.comparing import Comparison as Comparison
+    from ramulus.analysis.comparing import compare as compare
     from ramulus.analysis.effort import effort_table as effort_table
     from ramulus.analysis.explain import Explanation as Explanation
     from ramulus.analysis.explain import explain as explain

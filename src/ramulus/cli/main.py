@@ -12,7 +12,7 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 import typer
 
 from ramulus import __version__
-from ramulus.cli import award, check, demo, effort, explain, levels, new, party, plot, simulate
+from ramulus.cli import award, check, compare, demo, effort, explain, levels, new, party, plot, simulate
 from ramulus.cli.terminal import prepare
 from ramulus.errors import RamulusError, UnknownNameError
 
@@ -41,7 +41,7 @@ def _main(
     pass
 
 
-for command in (demo, new, check, levels, explain, award, effort, simulate, party, plot):
+for command in (demo, new, check, levels, explain, award, effort, simulate, party, compare, plot):
     command.register(app)
 
 

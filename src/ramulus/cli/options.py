@@ -29,6 +29,14 @@ Source = Annotated[str | None, typer.Option("--source", help="The source.")]
 SkillLevel = Annotated[
     int | None, typer.Option("--skill-level", help="The skill level, for sources that depend on one.")
 ]
+Variant = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--variant",
+        metavar='"NAME=VALUE, …"',
+        help="The first design with other values (repeatable); NAME=LOW:HIGH:STEPS makes one a value.",
+    ),
+]
 Ability = Annotated[
     float,
     typer.Option("--ability", min=0, max=1, help="Where the player stands among its like: 0 … 1."),
@@ -46,17 +54,24 @@ Seed = Annotated[int, typer.Option("--seed", min=0, help="The seed of every rand
 
 def load(file: Path, changes: list[str] | None = None) -> Design:
     """Return the design of a file with the values of `--set` put in."""
-    from ramulus.design import full_place, load_design
+    from ramulus.design import load_design
 
-    values = dict(_split(change) for change in changes or [])
-    design = load_design(file)
+    values = dict(split_change(change, "--set") for change in changes or [])
+    return changed(load_design(file), values)
+
+
+def changed(design: Design, values: dict[str, Any]) -> Design:
+    """Return a design with some values put in, by places or bare names."""
+    from ramulus.design import full_place
+
     return design.with_values({full_place(design, name): value for name, value in values.items()}) if values else design
 
 
-def _split(change: str) -> tuple[str, Any]:
+def split_change(change: str, option: str) -> tuple[str, Any]:
+    """Return name and value of NAME=VALUE."""
     name, equals, text = change.partition("=")
     if not equals or not name.strip() or not text.strip():
-        raise typer.BadParameter(f"{change!r}; write NAME=VALUE, such as constants.steepness=1.4", param_hint="--set")
+        raise typer.BadParameter(f"{change!r}; write NAME=VALUE, such as constants.steepness=1.4", param_hint=option)
     return name.strip(), value_of(text.strip())
 
 

@@ -11,6 +11,7 @@ from typer.core import TyperGroup
 
 from ramulus.cli import options
 from ramulus.cli.closing import FIGURE, Closing, closed
+from ramulus.cli.compare import play_compared
 from ramulus.cli.output import waiting
 from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DataError
@@ -215,6 +216,23 @@ def party(
     with waiting("playing the parties", quiet=closing.quiet):
         run = play_party(drawing.design, encounters, parties=parties, seed=seed)
     drawing.save(plots.party(run)[0])
+
+
+@kind
+def compare(
+    context: typer.Context,
+    also: Annotated[list[Path] | None, typer.Option("--also", help="Another design (repeatable).")] = None,
+    variant: options.Variant = None, players: options.Players = 2000, hours: options.Hours = None,
+    seed: options.Seed = 0, player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """The paces of designs or variants, and their paired differences."""
+    from ramulus import plots
+
+    check_ending(closing.output or Path("compare.png"))
+    comparison = play_compared([context.obj, *(also or [])], variant or [], players, hours, seed, player, closing)
+    target = closing.output or Path("compare.png")
+    save_figure(plots.compare(comparison, player=player)[0], target)
+    closing.printing("plot").say(f"wrote {target}")
 
 
 def check_ending(path: Path) -> None:

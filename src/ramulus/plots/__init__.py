@@ -1,6 +1,7 @@
 """Figures from designs, tables and results: each takes `ax=` or figure options and returns the Axes."""
 
 from ramulus.plots.awards import awards
+from ramulus.plots.compare import compare
 from ramulus.plots.costs import costs
 from ramulus.plots.effort import effort, income
 from ramulus.plots.gain import gain
@@ -10,4 +11,16 @@ from ramulus.plots.retention import retention
 from ramulus.plots.skill_or_luck import skill_or_luck
 from ramulus.plots.stats import stats
 
-__all__ = ["awards", "costs", "effort", "gain", "income", "pace", "party", "retention", "skill_or_luck", "stats"]
+__all__ = [
+    "awards",
+    "compare",
+    "costs",
+    "effort",
+    "gain",
+    "income",
+    "pace",
+    "party",
+    "retention",
+    "skill_or_luck",
+    "stats",
+]

@@ -1,0 +1,183 @@
+"""Comparison: differences in pairs with intervals that hold, what changed, and how it is said and drawn."""
+
+from __future__ import annotations
+
+import json
+import math
+
+import numpy as np
+import pytest
+
+import ramulus as rm
+from conftest import make
+from ramulus.analysis.comparing.changes import changes
+from ramulus.analysis.comparing.paired import difference_of_medians
+from ramulus.design import shipped_variants
+
+
+@pytest.fixture(scope="module")
+def comparison():
+    now = rm.demo_design()
+    return rm.compare({"now": now, "eased": now.with_values({"constants.crown_gate": 0})}, players=300, seed=3)
+
+
+def test_differences_are_of_the_medians_and_empty_for_the_first(comparison):
+    table = comparison.pace()
+    assert list(table.columns) == [
+        "variant", "player", "level", "reached", "hours_p10", "hours_p50", "hours_p90",
+        "difference", "difference_low", "difference_high",
+    ]  # fmt: skip
+    now, eased = (table[table["variant"] == name].reset_index(drop=True) for name in ("now", "eased"))
+    assert now["difference"].isna().all()
+    np.testing.assert_allclose(eased["difference"], eased["hours_p50"] - now["hours_p50"], atol=1e-12)
+    assert (eased["difference_low"] <= eased["difference"]).all()
+    before = eased["level"] <= 20
+    assert (eased[before][["difference", "difference_low", "difference_high"]] == 0).all(axis=None)
+    assert (eased[~before]["difference_high"] < 0).all()
+    assert comparison.differences().equals(table[table["variant"] == "eased"].reset_index(drop=True))
+    # Far narrower than two intervals side by side.
+    apart = rm.simulate(rm.demo_design(), 300, seed=3).pace(interval=0.95).query("level == 30")
+    paired = eased[eased["level"] == 30]
+    width = (paired["difference_high"] - paired["difference_low"]).to_numpy()
+    assert (width < 0.5 * (apart["hours_p50_high"] - apart["hours_p50_low"]).to_numpy()).all()
+
+
+def test_what_parts_and_what_changes_most(comparison):
+    within = comparison.within_levels().set_index("player")
+    assert within["parts_at"].tolist() == [21, 21, 21] and within["level"].tolist() == [20, 20, 20]
+    assert (within["after"] < 0.6 * within["before"]).all()
+    found = comparison.findings()
+    assert found[["change", "code"]].values.tolist() == [["goes", "cost-wall"], ["goes", "level-drives-away"]]
+    goals = comparison.goals()
+    assert goals.groupby("variant").size().to_dict() == {"now": 4, "eased": 4}
+    income = comparison.income().groupby(["variant", "player"])["share"].sum()
+    np.testing.assert_allclose(income, 1)
+    assert comparison.totals()["wasted"].between(0, 1).all()
+
+
+@pytest.fixture(scope="module")
+def large_run():
+    """Hours to some levels of many players, in two designs played with the same draws."""
+    data = rm.demo_design().to_dict()
+    data["tracks"]["warden"]["max_level"] = 14
+    data["goals"] = []
+    data["party"] = {"members": {"wren": {"player": "adept"}}}
+    first = rm.Design.from_dict(data)
+    second = first.with_values({"constants.steepness": 1.6, "players.newcomer.pursuit": 0.6})
+    runs = [rm.simulate(one, {"newcomer": 300 * 700}, seed=5, keep_players=True) for one in (first, second)]
+    return [run.arrivals("newcomer")[:, [5, 9, 13]] for run in runs]
+
+
+@pytest.mark.parametrize("column", range(3))
+def test_intervals_cover_the_true_difference(large_run, column):
+    first, second = (times[:, column] for times in large_run)
+    truth = np.median(second) - np.median(first)
+    held, widths, apart = 0, [], []
+    blocks = len(first) // 300
+    for block in range(blocks):
+        here = slice(300 * block, 300 * (block + 1))
+        found = difference_of_medians(first[here], second[here], np.arange(300) % 15)
+        assert not found.conservative
+        held += found.low <= truth <= found.high
+        widths.append(found.high - found.low)
+        apart.append(found.value - truth)
+    # 95 %, and what 700 blocks can tell: 4 standard errors are 3.3 %.
+    assert 0.917 <= held / blocks <= 0.983
+    assert np.mean(apart) == pytest.approx(0, abs=5 * np.std(apart) / blocks**0.5 + 0.05 * np.std(apart))
+
+
+def test_times_on_a_lattice_are_said_to_be_and_held_more_often():
+    sources = {"blight": {"level": 1, "xp": 10, "seconds": 360, "success": 0.5}}
+    one = make({"values": [60, 60]}, 3, sources=sources, encounter={})
+    comparison = rm.compare({"a": one, "b": one.with_values({"sources.blight.xp": 9})}, players=400)
+    row = comparison.differences().query("level == 3").iloc[0]
+    # 12 successes at half a chance take 23.35 encounters in the middle; 14 take 27.34.
+    assert row["difference"] == pytest.approx(0.4) and row["difference_low"] <= 0.4 <= row["difference_high"]
+    assert comparison.conservative
+    same = rm.compare({"a": one, "b": one}, players=20).differences()
+    assert (same[["difference", "difference_low", "difference_high"]] == 0).all(axis=None)
+
+
+def test_what_few_reach_is_unknown():
+    slow, fast = np.array([1.0, np.inf, np.inf, np.inf]), np.array([1.0, 2.0, 3.0, 4.0])
+    assert math.isnan(difference_of_medians(slow, fast, np.zeros(4, int)).value)
+    # Half get there and no more: a median, and no interval.
+    half = np.concatenate([np.linspace(1, 2, 200), np.full(190, np.inf)])
+    found = difference_of_medians(np.linspace(1, 3, 390), half, np.zeros(390, int))
+    assert math.isfinite(found.value) and math.isnan(found.low)
+
+
+def test_changes_are_named_key_by_key():
+    now = rm.demo_design()
+    data = now.to_dict()
+    data["title"] = "other"
+    del data["sources"]["seed_errand"]["limit"]
+    data["multipliers"] = [{"name": "new one", "factor": 2}, *data["multipliers"]]
+    data["players"]["adept"]["pursuit"] = "best"
+    assert [str(change) for change in changes(now, rm.Design.from_dict(data))] == [
+        "sources.seed_errand.limit is gone (was 6)",
+        "players.adept.pursuit: 3 → 'best'",
+        "multipliers.new one.name = 'new one' (new)",
+        "multipliers.new one.factor = 2 (new)",
+    ]
+    with pytest.raises(rm.RamulusError, match="two or more"):
+        rm.compare({"now": now})
+
+
+def test_profiles_and_levels_that_only_one_design_has():
+    now = rm.demo_design().with_values({"goals": []})
+    data = now.to_dict()
+    data["players"]["late"] = data["players"].pop("steady")
+    data["tracks"]["warden"]["max_level"] = 12
+    other = rm.Design.from_dict(data)
+    table = rm.compare({"now": now, "other": other}, players=20).differences()
+    assert table.groupby("player")["difference"].count().to_dict() == {"adept": 12, "late": 0, "newcomer": 12}
+
+
+def test_the_command_says_what_changed(cli, canopy, tmp_path):
+    eased = tmp_path / "eased.toml"
+    eased.write_text(shipped_variants()["canopy_eased.toml"], encoding="utf-8")
+    ran = cli("compare", canopy, eased, "--players", 200)
+    assert ran.status == 0
+    for words in ("constants.crown_gate: 3000 → 0", "(same)", "level 20 takes", "finding goes: cost-wall", " ± "):
+        assert words in ran.out, words
+    data = json.loads(
+        cli("compare", canopy, "--variant", "crown_gate=0, first_cost=80", "--players", 20, "--format", "json").out
+    )
+    assert list(data) == ["command", "rows", "within_levels", "totals", "income", "findings", "goals"]
+    assert {row["variant"] for row in data["rows"]} == {"canopy", "crown_gate=0, first_cost=80"}
+    many = cli("compare", canopy, "--variant", "steepness=1.4:1.6:3", "--players", 20, "--player", "adept").out
+    assert all(f"steepness={value}" in many for value in ("1.4", "1.5", "1.6"))
+    # Two designs of one title, and of one name, are told apart by what is left of their places.
+    twin = tmp_path / "other" / "canopy.toml"
+    twin.parent.mkdir()
+    twin.write_text(canopy.read_text(encoding="utf-8"), encoding="utf-8")
+    assert "nothing differs" in cli("compare", canopy, twin, "--players", 10).out
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "said"),
+    [
+        ([], 2, "one design only"),
+        (["--variant", "steepness"], 2, "NAME=VALUE"),
+        (["--variant", "steepnes=1.4"], 2, "steepness"),
+        (["--variant", "steepness=1.4:1.6:1"], 2, "LOW:HIGH:STEPS"),
+        (["--variant", "steepness=1.4:1.6:3, crown_gate=0"], 2, "goes alone"),
+        (["--variant", "steepness=1:2:500"], 2, "2 … 50 steps"),
+        (["--variant", "tracks.warden.max_level=0"], 1, "max_level"),
+        (["--variant", "crown_gate=0", "--player", "stedy"], 2, "steady"),
+    ],
+)
+def test_mistakes_on_the_command_line(cli, canopy, words, status, said):
+    ran = cli("compare", canopy, "--players", 5, *words)
+    assert ran.status == status and said in ran.err and "Traceback" not in ran.err
+
+
+def test_the_figure(cli, canopy, tmp_path, comparison):
+    axes = rm.plots.compare(comparison)
+    assert len(axes) == 2 and "same draws" in axes[0].figure._ramulus_foot.get_text()
+    assert len(axes[0].lines) == 6
+    assert len(rm.plots.compare(comparison, player="adept")[0].lines) == 2
+    file = tmp_path / "c.png"
+    ran = cli("plot", canopy, "compare", "--variant", "steepness=1.4:1.6:3", "--players", 20, "-o", file)
+    assert ran.status == 0 and file.stat().st_size > 10_000
