@@ -53,13 +53,10 @@ def skill_or_luck_row(
         return nothing
     log_hours, factor = np.log(hours), np.log(own_factors(keys, player.spread))
     classes = class_of(numbers) if classes_of(player) > 1 else np.zeros_like(numbers)
-    shares = shares_of_variance(log_hours, factor, classes)
     # Groups of players next to each other hold every class alike.
     group = numbers // CLASSES % GROUPS
-    errors = UNKNOWN
-    if len(np.unique(group)) == GROUPS:
-        some = [[part[group != g] for part in (log_hours, factor, classes)] for g in range(GROUPS)]
-        errors = _jackknifed([shares_of_variance(*parts) for parts in some])
+    shares, *left = shares_of_variance(log_hours, factor, classes, group)
+    errors = _jackknifed(left) if len(np.unique(group)) == GROUPS else UNKNOWN
     return {"log_hours_sd": float(log_hours.std()), **_with_errors(shares, errors)}
 
 
@@ -73,30 +70,51 @@ def _jackknifed(left: list[Shares]) -> Shares:
     return Shares(*np.sqrt(((values - values.mean(axis=0)) ** 2).mean(axis=0) * (len(left) - 1)).tolist())
 
 
-def shares_of_variance(log_hours: Array, log_factor: Array, classes: NDArray[np.int64]) -> Shares:
-    """Return where the variance of log hours comes from; not a number where there is none, or too few players.
+def shares_of_variance(
+    log_hours: Array, log_factor: Array, classes: NDArray[np.int64], group: NDArray[np.int64]
+) -> list[Shares]:
+    """Return where the variance of log hours comes from: of all players, then without each of the groups.
+
+    Not a number where there is no variance, or too few players.
 
     Args:
         log_hours: log of played hours, one a player.
         log_factor: log of the players' own factors on time.
         classes: their classes of ability, all 0 where ability changes nothing.
+        group: their groups, 0 … GROUPS − 1.
     """
-    centred = log_hours - log_hours.mean()
     by_class = np.eye(CLASSES)[classes][:, np.unique(classes)]
     by_speed = np.ones((len(log_hours), 1))
     if np.ptp(log_factor) > 0:
         by_speed = np.vander((log_factor - log_factor.mean()) / log_factor.std(), DEGREE + 1)
     both = (by_class[:, :, None] * by_speed[:, None, :]).reshape(len(log_hours), -1)
-    if len(log_hours) - both.shape[1] < LEAST_LEFT or centred.var() <= 1e-12:
-        return UNKNOWN
-    ability, speed, all_known = (_explained(centred, by) for by in (by_class, by_speed, both))
-    return Shares(ability, speed, 1 - all_known, all_known - ability - speed)
+    if len(log_hours) - both.shape[1] < LEAST_LEFT or log_hours.var() <= 1e-12:
+        return [UNKNOWN] * (GROUPS + 1)
+    centred = log_hours - log_hours.mean()
+    explained = [_explained(centred, by, group) for by in (by_class, by_speed, both)]
+    return [
+        Shares(ability, speed, 1 - known, known - ability - speed)
+        for ability, speed, known in zip(*explained, strict=True)
+    ]
 
 
-def _explained(values: Array, by: Array) -> float:
-    """Return the share of the variance that a linear model explains beyond what chance would."""
+def _explained(values: Array, by: Array, group: NDArray[np.int64]) -> list[float]:
+    """Return the share of the variance that a linear model explains beyond what chance would.
+
+    Of all players, then without each of the groups: sums over the groups are taken once, and one subtracted each.
+    """
     if by.shape[1] == 1:
-        return 0.0
-    fitted = by @ np.linalg.lstsq(by, values, rcond=None)[0]
-    left = float(((values - fitted) ** 2).sum()) / (len(values) - by.shape[1])
-    return max(float(1 - left / values.var(ddof=1)), 0.0)
+        return [0.0] * (GROUPS + 1)
+    parts = [(by[group == g], values[group == g]) for g in range(GROUPS)]
+    sums = [(x.T @ x, x.T @ y, len(y), float(y.sum()), float(y @ y)) for x, y in parts]
+    everyone = tuple(sum(part[k] for part in sums) for k in range(5))
+    some = [tuple(all_of - mine for all_of, mine in zip(everyone, part, strict=True)) for part in sums]
+    return [_beyond_chance(*one) for one in (everyone, *some)]
+
+
+def _beyond_chance(products: Array, moments: Array, players: int, total: float, squares: float) -> float:
+    """Return the adjusted share explained, from a model's normal equations."""
+    fitted = float(moments @ np.linalg.lstsq(products, moments, rcond=1e-13)[0])
+    left = (squares - fitted) / max(players - len(moments), 1)
+    variance = (squares - total**2 / players) / max(players - 1, 1)
+    return max(1 - left / variance, 0.0)

@@ -172,13 +172,23 @@ def quantile_interval(
     for; see David and Nagaraja, "Order Statistics", 2003, section 7.1. Where numbers are kept in bins, the interval
     reaches to the far ends of the two bins. An end that no arrived player marks is not a number.
     """
-    from scipy.stats import binom
-
     count = np.broadcast_to(np.asarray(players, dtype=np.int64), sample.reached().shape)
     tail = (1 - confidence) / 2
-    low = binom.ppf(tail, count, share).astype(np.int64)
-    high = binom.ppf(1 - tail, count, share).astype(np.int64) + 1
+    low, high = binomial_quantile(tail, count, share), binomial_quantile(1 - tail, count, share) + 1
     return sample.around_rank(low)[0], sample.around_rank(high)[1]
+
+
+def binomial_quantile(level: float, players: Counts | int, share: float) -> Counts:
+    """Return the least number of players that a binomial one stays at or below with a probability.
+
+    As SciPy's `binom.ppf`, whose module takes a second to load.
+    """
+    from scipy.special import bdtr, bdtrik
+
+    count = np.asarray(players, dtype=np.int64)
+    above = np.ceil(bdtrik(level, count.astype(np.float64), share))
+    below = np.maximum(above - 1, 0)
+    return np.asarray(np.where(bdtr(below, count, share) >= level, below, above)).astype(np.int64)
 
 
 def share_interval(found: Counts, players: int | Counts, confidence: float = 0.95) -> tuple[Array, Array]:
@@ -191,9 +201,9 @@ def share_interval(found: Counts, players: int | Counts, confidence: float = 0.9
         players: of how many.
         confidence: such as 0.95.
     """
-    from scipy.stats import beta
+    from scipy.special import betaincinv
 
     tail, count = (1 - confidence) / 2, np.asarray(players)
-    low = np.where(found == 0, 0.0, beta.ppf(tail, np.maximum(found, 1), count - found + 1))
-    high = np.where(found == count, 1.0, beta.ppf(1 - tail, found + 1, np.maximum(count - found, 1)))
+    low = np.where(found == 0, 0.0, betaincinv(np.maximum(found, 1), count - found + 1, tail))
+    high = np.where(found == count, 1.0, betaincinv(found + 1, np.maximum(count - found, 1), 1 - tail))
     return low, high

@@ -11,7 +11,7 @@ import numpy as np
 
 from ramulus.analysis.population import mixed_quantile, shares_of
 from ramulus.design.goal import EVERYONE, Goal
-from ramulus.simulation.samples import Sample, share_interval
+from ramulus.simulation.samples import Sample, binomial_quantile, share_interval
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
@@ -109,8 +109,6 @@ def quantile_of(
 
 def _ranks(quantile: float, players: int) -> tuple[float, float]:
     """Return the two ranks that bracket a quantile, as shares (David and Nagaraja, "Order Statistics", 2003)."""
-    from scipy.stats import binom
-
     tail = (1 - CONFIDENCE) / 2
-    low, high = binom.ppf(tail, players, quantile), binom.ppf(1 - tail, players, quantile) + 1
-    return float(low) / players, float(high) / players
+    low, high = (int(binomial_quantile(level, players, quantile)) for level in (tail, 1 - tail))
+    return low / players, (high + 1) / players
