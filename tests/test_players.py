@@ -176,6 +176,7 @@ def test_a_player_takes_all_its_traits_at_its_ability():
     for index, name in enumerate(("slow third", "middle third", "able third")):
         mine = np.sort(seconds[third == index] - 0.5)
         assert split["hours_p50"][name] * HOUR == pytest.approx(mine[math.ceil(len(mine) / 2) - 1])
+    assert rm.simulate(design, 3).pace(by_ability=True)["third"].unique().tolist() == ["slow third"]
     with pytest.raises(rm.RamulusError, match="keep_players"):
         rm.simulate(design, 40, keep_players=False).pace(by_ability=True)
 

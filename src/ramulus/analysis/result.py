@@ -146,7 +146,8 @@ class SimulationResult:
             return
         third = third_of(self._each(profile).numbers)
         for index, name in enumerate(THIRDS):
-            yield name, profile.part(third == index)
+            if (third == index).any():
+                yield name, profile.part(third == index)
 
     def _each(self, profile: PlayedProfile) -> Each:
         if profile.each is None:
