@@ -135,6 +135,33 @@ def _kept(demo: rm.Design, changed: rm.Design) -> str:
     return f"{np.median(kept):.3f} ({min(kept):.3f} … {max(kept):.3f})"
 
 
+def people() -> None:
+    """What players as people cost: the demo's steady player, plain and with each of it, in turns."""
+    from loops import demo
+
+    plain = demo()
+    ability = {"players.steady.traits": {"accuracy": {"mean": 0.72, "sd": 0.14, "at_least": 0.4, "at_most": 0.98}}}
+    kinds = {
+        "plain": plain,
+        "ability in 15 classes": plain.with_values(ability),
+        "pursuit": plain.with_values({"players.steady.pursuit": 1}),
+        "a limit by the day": plain.with_values({"sources.seed_errand.limit_per_day": 2}),
+        "quitting": plain.with_values({"players.steady.quit_chance_per_play_day": 0.01}),
+    }
+    for one in kinds.values():
+        rm.simulate(one, {"steady": 20})
+    for name, one in kinds.items():
+        pairs = [
+            (
+                seconds(lambda one=one: rm.simulate(one, {"steady": 2000}), 1),
+                seconds(lambda: rm.simulate(plain, {"steady": 2000}), 1),
+            )
+            for _ in range(7)
+        ]
+        ratio = sorted(mine / base for mine, base in pairs)
+        print(f"2,000 players, {name}: {ratio[3]:.2f} times the plain ones ({ratio[0]:.2f} … {ratio[-1]:.2f})")
+
+
 def memory() -> None:
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     started = time.perf_counter()
@@ -154,4 +181,5 @@ if __name__ == "__main__":
         awards()
         tabulate()
         start_up()
+        people()
         chance()

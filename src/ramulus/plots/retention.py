@@ -86,17 +86,15 @@ def _draw(ax: Axes, table: pd.DataFrame, column: str, places: dict[str, int]) ->
 
 
 def _name_peaks(ax: Axes, result: SimulationResult) -> None:
-    table = result.still_playing("level")
-    levels, still = table["level"].unique(), table.set_index(["player", "level"])["still_playing"].fillna(0.2)
+    """Mark levels that drive players away, in the free space below."""
+    levels, found = result.still_playing("level")["level"].unique(), 0
     for index, name in enumerate(result.players):
         for peak in quit_peaks(result.profile(name), levels)[:1]:
             color = accent(index)["color"]
             ax.axvline(peak.level, color=color, linewidth=1, linestyle=":")
-            text = f"at level {peak.level}, {peak.share:.0%} of {name} players\nwho come there run out of patience,\n"
-            text += f"at its neighbours {peak.around:.0%}"
-            below = float(still.loc[(name, peak.level + 1)]) - 0.07
-            left = peak.level > levels[0] + (levels[-1] - levels[0]) / 3
-            ax.annotate(
-                text, (peak.level, below), xytext=(-8 if left else 8, 0), textcoords="offset points", color=color,
-                ha="right" if left else "left", va="center", fontsize=11,
-            )  # fmt: skip
+            text = f"{name}: at level {peak.level}, {peak.share:.0%} of those\nwho come there run out of patience,\n"
+            ax.text(
+                0.05, 0.05 + 0.16 * found, text + f"at its neighbours {peak.around:.0%}", transform=ax.transAxes,
+                color=color, fontsize=11, bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none"},
+            ).set_in_layout(False)  # fmt: skip
+            found += 1
