@@ -173,6 +173,24 @@ def test_mistakes_on_the_command_line(cli, canopy, words, status, said):
     assert ran.status == status and said in ran.err and "Traceback" not in ran.err
 
 
+def test_a_sweep_is_a_pace_table_a_value():
+    design = rm.demo_design().with_values({"goals": []})
+    table = rm.sweep(design, {"steepness": [1.4, 1.55]}, players=30, seed=2)
+    here = table[table["constants.steepness"] == 1.55].drop(columns="constants.steepness").reset_index(drop=True)
+    assert here.equals(rm.simulate(design, 30, seed=2).pace())
+    both = rm.sweep(design, {"steepness": [1.4, 1.6], "first_cost": [40, 60, 80]}, players={"adept": 10})
+    assert list(both.columns[:3]) == ["constants.steepness", "constants.first_cost", "player"] and len(both) == 6 * 40
+    assert len(rm.plots.sweep(table, player="adept").lines) == 2
+    assert len(rm.plots.sweep(both, level=20).lines) == 3
+    for values, words in (({}, "one or two"), ({"steepness": []}, "0 values"), ({"steepnes": [1]}, "steepness")):
+        with pytest.raises(rm.RamulusError, match=words):
+            rm.sweep(design, values)
+    with pytest.raises(rm.RamulusError, match="level 99"):
+        rm.plots.sweep(both, level=99)
+    with pytest.raises(rm.RamulusError, match="no table of a sweep"):
+        rm.plots.sweep(rm.simulate(design, 5).pace())
+
+
 def test_the_figure(cli, canopy, tmp_path, comparison):
     axes = rm.plots.compare(comparison)
     assert len(axes) == 2 and "same draws" in axes[0].figure._ramulus_foot.get_text()

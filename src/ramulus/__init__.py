@@ -55,6 +55,7 @@ _HOMES = {
     "load_design": "design",
     "play_party": "analysis.party",
     "simulate": "analysis.simulate",
+    "sweep": "analysis.comparing",
     "trace": "analysis.trace",
     "trace_source": "analysis.trace",
 }
@@ -69,6 +70,7 @@ if TYPE_CHECKING:
     from ramulus.analysis.checks import check as check
     from ramulus.analysis.comparing import Comparison as Comparison
     from ramulus.analysis.comparing import compare as compare
+    from ramulus.analysis.comparing import sweep as sweep
     from ramulus.analysis.effort import effort_table as effort_table
     from ramulus.analysis.explain import Explanation as Explanation
     from ramulus.analysis.explain import explain as explain

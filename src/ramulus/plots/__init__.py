@@ -10,6 +10,7 @@ from ramulus.plots.party import party
 from ramulus.plots.retention import retention
 from ramulus.plots.skill_or_luck import skill_or_luck
 from ramulus.plots.stats import stats
+from ramulus.plots.sweep import sweep
 
 __all__ = [
     "awards",
@@ -23,4 +24,5 @@ __all__ = [
     "retention",
     "skill_or_luck",
     "stats",
+    "sweep",
 ]
