@@ -95,40 +95,46 @@ def party_kernel() -> Any:
         rule, practises, limits, xp_of = rule_of(tracks, 0), sources.practises, sources.limits, sources.xp
         first_column, reads, factor, alone = sources.first_column, sources.reads, world.factor, world.alone
         borders, states, first_border, skill_units = world.borders, world.state, world.first_border, world.skill_units
+        first_state, leaders, play_days, pursuits = world.first_state, world.leaders, world.play_day, world.pursuit
+        success, seconds_of, between = world.success, world.seconds, world.seconds_between
         share, least, loss = settings.xp_share, settings.least_award, settings.loss
         rounding, to = settings.rounding, settings.rounding_to
         level = np.zeros((keys.shape[1], len(tracks.cap)), np.int64)
         xp, used = np.zeros_like(level), np.zeros_like(limits)
         peak, since, plays = np.zeros(len(level), np.int64), np.zeros(len(level)), np.ones(len(level), np.bool_)
+        may_quit = np.isfinite(people.quit_at).any() or np.isfinite(world.patience).any()
+        limited = limits.sum(axis=0) > 0
         there_is, running, pay = np.zeros_like(practises), np.zeros(len(practises)), np.zeros(len(practises))
         for party in range(len(keys)):
             _join(level, xp, used, world.start_level, tracks.start_units)
-            peak[:], since[:], plays[:] = level[:, 0], 0.0, True
+            peak[:], since[:], plays[:], playing = level[:, 0], 0.0, True, len(level)
             clock, encounter, last, waits = 0.0, 0, log.level.shape[1] - 1, 0
             led, play_day, day_end = -1, 0, np.inf
             _write(log.level[party, 0], log.xp[party, 0], level, xp)
             while encounter < last and not _all_at(level, plays, rule.cap):
-                for member in range(len(level)):
-                    fed_up = since[member] + people.patience[party, member] * world.patience[member, peak[member]]
-                    quits = min(fed_up, people.quit_at[party, member])
-                    if plays[member] and quits <= clock and peak[member] < rule.cap:
-                        plays[member] = False
-                        log.quit[party, member], log.quit_clock[party, member] = encounter, quits
-                        log.impatient[party, member] = fed_up < people.quit_at[party, member]
-                playing = plays.sum()
+                if may_quit:
+                    for member in range(len(level)):
+                        fed_up = since[member] + people.patience[party, member] * world.patience[member, peak[member]]
+                        quits = min(fed_up, people.quit_at[party, member])
+                        if plays[member] and quits <= clock and peak[member] < rule.cap:
+                            plays[member] = False
+                            playing -= 1
+                            log.quit[party, member], log.quit_clock[party, member] = encounter, quits
+                            log.impatient[party, member] = fed_up < people.quit_at[party, member]
                 if (playing < 2 and len(level) > 1) or playing < 1 or (named >= 0 and not plays[named]):
                     break
                 leader = named if named >= 0 else _furthest(level, xp, plays)
-                day = world.play_day[leader]
+                day = play_days[leader]
                 if leader != led and day > 0:
                     # Days are the leader's: who takes over goes on with what was used today.
                     play_day = day_at(day, clock)
                     day_end, led = end_of(day, play_day), leader
                 kind = kinds[party, leader]
-                there = _open(
-                    there_is, running, pay, first_column, reads, limits, world.weight[kind], world.pay[kind],
-                    world.pursuit[leader], level[leader], used,
-                )  # fmt: skip
+                there = _open(there_is, running, first_column, reads, limits, world.weight[kind], level[leader], used)
+                if pursuits[leader] != 0.0:
+                    _pays(pay, there_is, there, first_column, reads, world.pay[kind], level[leader])
+                    go_after(running, pay, there, pursuits[leader])
+                add_up_weights(running, there)
                 if there == 0:
                     waits += 1
                     back = may_come_back(first_column, reads, limits, world.weight[kind], level[leader], used)
@@ -141,11 +147,11 @@ def party_kernel() -> Any:
                 key = keys[party, leader]
                 source = there_is[pick(running, there, uniform(key, encounter, SOURCE) * running[there - 1])]
                 lead, column = level[leader, 0], column_of(first_column, reads, source, level[leader])
-                won = uniform(key, encounter, SUCCESS) < world.success[kind, lead, column]
-                seconds = world.seconds[kind, lead, column]
+                won = uniform(key, encounter, SUCCESS) < success[kind, lead, column]
+                seconds = seconds_of[kind, lead, column]
                 if len(times) > 0:
                     seconds *= time_at(times, bits_of(key, encounter, TIME))
-                seconds += (0.0 if won else settings.extra_seconds) + world.seconds_between[leader]
+                seconds += (0.0 if won else settings.extra_seconds) + between[leader]
                 clock += seconds * own[party, leader]
                 if clock > settings.horizon:
                     break
@@ -156,7 +162,7 @@ def party_kernel() -> Any:
                 encounter += 1
                 parts = playing if splits else 1
                 size = playing - 1 if alone.shape[1] > 1 else 0
-                beside = size * world.leaders + min(lead, world.leaders - 1)
+                beside = size * leaders + min(lead, leaders - 1)
                 log.source[party, encounter], log.leader[party, encounter] = source, leader
                 # The leader is booked first: who is held is held below where it now stands.
                 for turn in range(len(level)):
@@ -165,7 +171,7 @@ def party_kernel() -> Any:
                         continue
                     slot = slots[party, member]
                     state = _state_at(borders, states, first_border[slot], first_border[slot + 1], clock)
-                    state += world.first_state[kinds[party, member]]
+                    state += first_state[kinds[party, member]]
                     now, column = level[member, 0], column_of(first_column, reads, source, level[member])
                     drawn = drawn_xp(
                         xp_of.low[now, source], xp_of.width[source], xp_of.first[source], xp_of.first[source + 1],
@@ -192,8 +198,10 @@ def party_kernel() -> Any:
                         gained = skill_units[state, beside, 1 if won else 0, now, column]
                         booked = book_award(rule_of(tracks, skill), level[member, skill], xp[member, skill], gained)
                         level[member, skill], xp[member, skill] = booked[0], booked[1]
-                if won:
-                    used[:, source] += 1
+                if won and limited[source]:
+                    used[0, source] += 1
+                    used[1, source] += 1
+                    used[2, source] += 1
                 log.clock[party, encounter] = clock
                 _write(log.level[party, encounter], log.xp[party, encounter], level, xp)
                 if even and _all_at(level, plays, level[leader, 0]):
@@ -244,23 +252,24 @@ def _furthest(level: Ints, xp: Ints, plays: NDArray[np.bool_]) -> int:
 
 @register_jitable
 def _open(
-    there_is: Ints, running: Array, pay: Array, first_column: Ints, reads: Ints, limits: Ints, weights: Array,
-    pays: Array, pursuit: float, level: Ints, used: Ints,
+    there_is: Ints, running: Array, first_column: Ints, reads: Ints, limits: Ints, weights: Array, level: Ints,
+    used: Ints,
 ) -> int:  # fmt: skip
-    """Lay out the sources that are open for the leader; return how many there are."""
+    """Lay out the sources that are open for the leader, with their weights; return how many there are."""
     count = 0
     for source in range(len(reads)):
-        column = column_of(first_column, reads, source, level)
-        weight = weights[level[0], column]
+        weight = weights[level[0], column_of(first_column, reads, source, level)]
         if weight > 0.0 and has_uses(used, limits, source):
             there_is[count], running[count] = source, weight
-            if pursuit != 0.0:
-                pay[count] = pays[level[0], column]
             count += 1
-    if pursuit != 0.0:
-        go_after(running, pay, count, pursuit)
-    add_up_weights(running, count)
     return count
+
+
+@register_jitable
+def _pays(pay: Array, there_is: Ints, count: int, first_column: Ints, reads: Ints, pays: Array, level: Ints) -> None:
+    """Lay out what the open sources pay by the hour, for a leader who chooses by it."""
+    for i in range(count):
+        pay[i] = pays[level[0], column_of(first_column, reads, there_is[i], level)]
 
 
 @register_jitable
