@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from html import escape
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import pandas as pd
 
 from ramulus.analysis.goals import goals_table
+from ramulus.analysis.lived_on import endings_table, income_table, waste_table
 from ramulus.analysis.pace import (
     HOUR,
     MOST_CUT_OFF,
@@ -32,7 +33,6 @@ from ramulus.rules.ability import THIRDS, classes_of, third_of
 from ramulus.simulation.draws import player_keys
 from ramulus.simulation.played import Arrivals, Each, Group, Played, PlayedProfile
 from ramulus.simulation.samples import WholeSample, quantile
-from ramulus.simulation.tally import CAP, END_REASONS
 
 if TYPE_CHECKING:
     import os
@@ -313,22 +313,7 @@ class SimulationResult:
             A row a profile, level and source that was met: `encounters`, `successes` and `xp`, each a mean a
             player, and `share` of the XP of that level.
         """
-        levels, sources = self._levels(None), np.array(list(self.design.sources), dtype=object)
-        tables = []
-        for name, profile in self.played.profiles.items():
-            totals, count = profile.totals, profile.players
-            level, source = np.nonzero(totals.met)
-            xp, of_level = totals.income[level, source], totals.income.sum(axis=1)[level]
-            tables.append(pd.DataFrame({
-                "player": name,
-                "level": levels[level],
-                "source": sources[source],
-                "encounters": totals.met[level, source] / count,
-                "successes": totals.won[level, source] / count,
-                "xp": xp / count,
-                "share": np.divide(xp, of_level, out=np.zeros(len(level)), where=of_level > 0),
-            }))  # fmt: skip
-        return pd.concat(tables, ignore_index=True)
+        return income_table(self.played, self._levels(None), list(self.design.sources))
 
     def waste(self) -> pd.DataFrame:
         """Return the main-track XP that was wasted at thresholds and the cap, and lost by failing.
@@ -337,18 +322,7 @@ class SimulationResult:
             A row a profile and level: `wasted` and `lost` in XP, means a player, and `wasted_share` of the XP
             awarded at that level.
         """
-        levels = self._levels(None)
-        tables = []
-        for name, profile in self.played.profiles.items():
-            earned, wasted = profile.totals.income.sum(axis=1), profile.totals.waste
-            tables.append(pd.DataFrame({
-                "player": name,
-                "level": levels,
-                "wasted": wasted / profile.players,
-                "wasted_share": np.divide(wasted, earned, out=np.zeros(len(levels)), where=earned > 0),
-                "lost": profile.totals.lost / profile.players,
-            }))  # fmt: skip
-        return pd.concat(tables, ignore_index=True)
+        return waste_table(self.played, self._levels(None))
 
     def stuck(self) -> pd.DataFrame:
         """Return how players ended, other than at the cap.
@@ -357,14 +331,7 @@ class SimulationResult:
             A row a profile, reason and level: `player`, `reason`, `level`, `players`, `share`. The reasons are "out
             of time", "no open source" and "too many encounters".
         """
-        levels = self._levels(None)
-        rows: list[tuple[Any, ...]] = []
-        for name, profile in self.played.profiles.items():
-            for reason, level in np.argwhere(profile.ended).tolist():
-                if reason != CAP:
-                    count = int(profile.ended[reason, level])
-                    rows.append((name, END_REASONS[reason], int(levels[level]), count, count / profile.players))
-        return pd.DataFrame(rows, columns=["player", "reason", "level", "players", "share"])
+        return endings_table(self.played, self._levels(None))
 
     def goals(self) -> pd.DataFrame:
         """Return whether the design's goals are met.

@@ -129,7 +129,8 @@ def _span(text: str) -> list[float]:
     if not (math.isfinite(low) and math.isfinite(high) and steps == int(steps) and 2 <= steps <= MOST_VARIANTS):
         allowed = f"LOW:HIGH:STEPS, three numbers, 2 … {MOST_VARIANTS} steps"
         raise typer.BadParameter(f"{text!r}; allowed: {allowed}", param_hint="--variant")
-    return [low + (high - low) * step / (int(steps) - 1) for step in range(int(steps))]
+    # Twelve digits, so that 1.6 is not 1.5999999999999999.
+    return [float(f"{low + (high - low) * step / (int(steps) - 1):.12g}") for step in range(int(steps))]
 
 
 def _show(comparison: Comparison, printing: Printing, *, all_levels: bool) -> None:

@@ -109,8 +109,11 @@ def choice_working(profile: ProfileTables, row: int, source: str, skill_level: i
     if pursuit and there:
         pays = {i: float(profile.pay[row, at[i]]) for i in there}
         pay, best = pays.get(index, 0.0), max(pays.values())
+        worth = (
+            f" with {profile.player.skill_xp_worth:g} for each XP of a skill" if profile.player.skill_xp_worth else ""
+        )
         working = working.then(
-            Step("pay", number_text(pay), pay, "XP per hour, failures and pauses counted"),
+            Step("pay", number_text(pay), pay, f"XP per hour{worth}, failures and pauses counted"),
             Step("best pay", f"max({', '.join(map(number_text, pays.values()))})", best, said),
         )
         if best > 0:
