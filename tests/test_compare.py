@@ -163,6 +163,7 @@ def test_the_command_says_what_changed(cli, canopy, tmp_path):
         (["--variant", "steepnes=1.4"], 2, "steepness"),
         (["--variant", "steepness=1.4:1.6:1"], 2, "LOW:HIGH:STEPS"),
         (["--variant", "steepness=1.4:1.6:3, crown_gate=0"], 2, "goes alone"),
+        (["--variant", "crown_gate=0", "--variant", "crown_gate=0"], 2, "there twice"),
         (["--variant", "steepness=1:2:500"], 2, "2 … 50 steps"),
         (["--variant", "tracks.warden.max_level=0"], 1, "max_level"),
         (["--variant", "crown_gate=0", "--player", "stedy"], 2, "steady"),

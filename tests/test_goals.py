@@ -10,7 +10,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.goals import judge
+from ramulus.analysis.goals import Measured, judge, players_needed
 
 # One award of 10 XP an hour and levels of 10, 20, 30 XP; `slow` takes twice the time.
 PLAIN = {
@@ -144,15 +144,23 @@ def test_intervals_hold_the_truth(coverage, index):
 
 
 def test_an_open_goal_says_how_many_players_would_tell():
-    design = rm.demo_design().with_values({"goals": [{"player": "steady", "level": 20, "hours": 4.65, "tolerance": 0}]})
-    found = float(rm.simulate(design, {"steady": 3000}, seed=1).goals()["found"][0])
-    near = design.with_values({"goals": [{"player": "steady", "level": 20, "hours": found * 1.1 * 0.995}]})
-    open_one = rm.simulate(near, {"steady": 40}, seed=2).goals().iloc[0]
-    if open_one["verdict"] == "open":
-        assert open_one["players_needed"] > 40
-    many = rm.simulate(near, {"steady": 400}, seed=3)
-    (one,) = judge(many)
-    assert one.verdict == "open" or math.isnan(one.players_needed)
+    # 0.05 from the limit with 0.2 to that side: a quarter of the width takes sixteen times the players, and a tenth more.
+    assert players_needed(Measured(4.0, 3.7, 4.2), (3.0, 4.05), 100) == pytest.approx(1760, abs=1)
+    assert players_needed(Measured(4.0, 3.7, 4.2), (3.9, 9.0), 100) == pytest.approx(990, abs=1)
+    assert math.isnan(players_needed(Measured(4.0, 3.7, 4.2), (-math.inf, 4.0), 100))
+    assert math.isnan(players_needed(Measured(math.nan, 0, math.inf), (1.0, 2.0), 100))
+    # A wish whose upper limit lies 1 % above what is found: so many players tell in most of 20 runs, a tenth in few.
+    plain = rm.demo_design().with_values({"goals": []})
+    found = float(rm.simulate(plain, {"steady": 6000}, seed=1).pace().query("level == 20")["hours_p50"].iloc[0])
+    near = plain.with_values({"goals": [{"player": "steady", "level": 20, "hours": found * 1.01 / 1.1}]})
+    (one,) = judge(rm.simulate(near, {"steady": 60}, seed=2))
+    assert one.verdict == "open" and f"{one.players_needed:,.0f} players would tell" in str(one)
+
+    def settled(players):
+        runs = [rm.simulate(near, {"steady": players}, seed=seed).goals() for seed in range(20)]
+        return sum(run["verdict"][0] != "open" for run in runs)
+
+    assert settled(3000) > 15 > 8 > settled(100)
     # Goals of profiles that were not played are not judged.
     assert rm.simulate(rm.demo_design(), {"steady": 5}).goals()["player"].tolist() == ["steady"]
 

@@ -537,6 +537,12 @@ def test_all_mistakes_at_once_and_formulas_that_fail_at_a_level():
     no_days["sources"]["a"]["limit_per_day"] = 2
     with pytest.raises(rm.DesignError, match=r"sources.a.limit_per_day.*no schedule for: p"):
         rm.Design.from_dict(no_days)
+    # A check finds all of them at once, patience included.
+    data = data_with("players.p.traits", {"grip": "1 / (level - 2)"})
+    data["players"]["p"]["patience_hours_per_level"] = "1 - level"
+    data["encounter"] = {"success": "clip(grip, 0, 1)"}
+    places = {found.place for found in rm.check(rm.Design.from_dict(data)) if found.severity == "error"}
+    assert places == {"players.p.traits.grip", "players.p.patience_hours_per_level"}
     # What fails for the ablest only is found by a check too, which shows the middle.
     ablest = data_with("players.p.traits.grip", {"mean": 0.85, "sd": 0.1})
     ablest["encounter"] = {"success": "grip"}

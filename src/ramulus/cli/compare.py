@@ -81,6 +81,8 @@ def _designs(files: list[Path], variants: list[str], closing: Closing) -> dict[s
     first = next(iter(designs.values()))
     for text in variants:
         for name, values in _variants(text):
+            if name in designs:
+                raise typer.BadParameter(f"{name!r} is there twice", param_hint="--variant")
             designs[name] = options.changed(first, values)
     if len(designs) > MOST_VARIANTS:
         raise typer.BadParameter(f"{len(designs)} designs; allowed: at most {MOST_VARIANTS}", param_hint="--variant")
@@ -106,7 +108,7 @@ def _variants(text: str) -> list[tuple[str, dict[str, Any]]]:
     if len(changes) > 1:
         raise typer.BadParameter(f"{text!r}: LOW:HIGH:STEPS goes alone", param_hint="--variant")
     ((name, values),) = spans
-    return [(f"{name}={value:.6g}", {name: value}) for value in values]
+    return [(f"{name}={value:.12g}", {name: value}) for value in values]
 
 
 def _parts(text: str) -> list[str]:

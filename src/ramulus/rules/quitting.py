@@ -79,7 +79,7 @@ def _whole(steps: Array, first: Array | float = 0.0) -> Micros:
     """Return first + the next whole number above some steps; `NEVER` where that is out of sight."""
     # A share that stands in the table is still playing at the end of its day: floating point must not lose it.
     days = first + np.floor(np.where(np.isnan(steps), np.inf, steps) + 1e-9) + 1
-    return np.where(days < 1e15, np.where(days < 1e15, days, 0), NEVER).astype(np.int64)
+    return np.where(days < 1e15, days, float(NEVER)).astype(np.int64)
 
 
 def quit_rules(design: Design, profile: str) -> QuitRules | None:

@@ -109,11 +109,7 @@ class PlayedProfile(Group):
     each: Each | None
 
     def part(self, which: NDArray[np.bool_]) -> Group:
-        """Return some of the players.
-
-        Raises:
-            TypeError: the run was too large to keep every player.
-        """
+        """Return some of the players, of a run that keeps every one."""
         assert self.each is not None
         arrivals = {track: of_track.part(which) for track, of_track in self.arrivals.items()}
         cut = np.isin(self.each.ended[which], [HORIZON, ENDLESS])

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -10,10 +11,11 @@ import numpy as np
 from ramulus.analysis.checks.finding import Finding
 from ramulus.analysis.checks.seen import Seen, seen_of
 from ramulus.analysis.quitting import quit_peaks
-from ramulus.errors import RamulusError
+from ramulus.errors import DesignError, Problem, RamulusError
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import classes_of
 from ramulus.rules.pursuit import by_weight
+from ramulus.rules.quitting import quit_rules
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -27,25 +29,39 @@ def check_players(design: Design) -> Iterator[Finding]:
     """Yield what players of some kind do not go after, run out of for the day, or run away from."""
     if not design.sources:
         return
-    _try_every_ability(design)
+    _try_everyone(design)
     seen = design.derived(seen_of)
     yield from _starved(seen)
     yield from _idle(seen)
     yield from _driven_away(design)
 
 
-def _try_every_ability(design: Design) -> None:
-    """Compute what an encounter takes and pays at every ability: other checks look at the middle one only.
+def _try_everyone(design: Design) -> None:
+    """Compute what playing needs of every profile at every ability: other checks look at the middle one only.
 
     Raises:
-        DesignError: a formula fails there, or gives what its place does not allow.
+        DesignError: formulas fail, or give what their places do not allow; the first of each place.
     """
-    tabulation = tabulated(design)
+    found: dict[str, Problem] = {}
     for name, player in design.profiles.items():
-        for ability in range(classes_of(player)):
-            profile = tabulation.profile(name, ability)
-            assert profile.encounters.seconds.shape == profile.encounters.success.shape
-            assert profile.encounters.weight.shape == profile.alone.product(tabulation.always_on).shape
+        needed: list[Callable[[], object]] = [partial(quit_rules, design, name)]
+        needed += [partial(_try_tables, design, name, ability) for ability in range(classes_of(player))]
+        for call in needed:
+            try:
+                call()
+            except DesignError as error:
+                for problem in error.problems:
+                    found.setdefault(problem.place, problem)
+    if found:
+        raise DesignError(list(found.values()))
+
+
+def _try_tables(design: Design, name: str, ability: int) -> None:
+    """Compute what an encounter takes and pays players of one profile and ability."""
+    tabulation = tabulated(design)
+    profile = tabulation.profile(name, ability)
+    encounters = profile.encounters
+    _ = encounters.seconds, encounters.success, encounters.weight, profile.alone.product(tabulation.always_on)
 
 
 def _starved(seen: Seen) -> Iterator[Finding]:
