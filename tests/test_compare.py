@@ -146,6 +146,8 @@ def test_the_command_says_what_changed(cli, canopy, tmp_path):
     )
     assert list(data) == ["command", "rows", "within_levels", "totals", "income", "findings", "goals"]
     assert {row["variant"] for row in data["rows"]} == {"canopy", "crown_gate=0, first_cost=80"}
+    some = cli("compare", canopy, eased, "--players", 20, "--player", "adept", "--columns", "variant,level,difference")
+    assert some.status == 0 and some.out.splitlines()[1].split() == ["difference"] and "goals:" not in some.out
     many = cli("compare", canopy, "--variant", "steepness=1.4:1.6:3", "--players", 20, "--player", "adept").out
     assert all(f"steepness={value}" in many for value in ("1.4", "1.5", "1.6"))
     # Two designs of one title, and of one name, are told apart by what is left of their places.

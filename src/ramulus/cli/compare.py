@@ -146,7 +146,7 @@ def _show(comparison: Comparison, printing: Printing, *, all_levels: bool) -> No
     counts = ", ".join(f"{count:,} {who}" for who, count in comparison.first.players.items())
     title = f"{comparison.first.design.title}: {counts}; seed {comparison.first.seed}, the same draws for all"
     heads = HEADS
-    if printing.for_a_reader and not all_levels:
+    if printing.for_a_reader and not (all_levels or printing.columns):
         table, heads = _at_a_glance(comparison, table)
     printing.table(table, heads, title, "\n".join(_said(comparison, more)), more)
 
@@ -244,7 +244,7 @@ def _changed_words(comparison: Comparison, variant: str, more: dict[str, pd.Data
 
 def _goal_words(goals: pd.DataFrame, first: str, variant: str) -> list[str]:
     mine = [goals[goals["variant"] == name].reset_index(drop=True) for name in (first, variant)]
-    if len(mine[0]) != len(mine[1]):
+    if not len(mine[1]) or len(mine[0]) != len(mine[1]):
         return []
     pairs = zip(mine[0].itertuples(), mine[1].itertuples(), strict=True)
     changed = [
