@@ -373,7 +373,9 @@ def test_whoever_reaches_the_cap_first_does_not_quit_and_the_end_of_play_hides_l
 
 
 def test_a_level_that_drives_away_is_found_and_said(cli, canopy):
+    assert "would quit within 3 h" in cli("simulate", canopy, "--players", 50, "--hours", 3, "--player", "newcomer").out
     words = cli("simulate", canopy, "--players", 1000, "--player", "newcomer").out
+    assert "would quit before the cap" in words
     assert "at level 20, " in words and "run out of patience, at its neighbours 0%" in words
     found = {finding.code: finding for finding in rm.check(rm.demo_design())}
     assert found["level-drives-away"].level == 20

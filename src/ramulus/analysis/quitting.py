@@ -93,22 +93,22 @@ class QuitPeak(NamedTuple):
     around: float
 
 
-def quit_peaks(profile: PlayedProfile, levels: NDArray[np.int64]) -> list[QuitPeak]:
+def quit_peaks(profile: PlayedProfile, start_level: int) -> list[QuitPeak]:
     """Return the levels at which far more run out of patience than at their neighbours, the worst first.
 
     Who leaves by the calendar is left out: at which level a day ends is no fault of the level.
     """
-    quits = profile.quits
-    if quits is None or len(levels) < 4:
+    quits, levels = profile.quits, profile.ended.shape[1]
+    if quits is None or levels < 4:
         return []
-    left = np.bincount(quits.level[quits.reason == IMPATIENT], minlength=len(levels))
-    came = np.array([int((quits.level >= level).sum()) for level in range(len(levels))])
-    share = np.divide(left, came, out=np.zeros(len(levels)), where=came > 0)
+    left = np.bincount(quits.level[quits.reason == IMPATIENT], minlength=levels)
+    came = np.array([int((quits.level >= level).sum()) for level in range(levels)])
+    share = np.divide(left, came, out=np.zeros(levels), where=came > 0)
     found = []
-    for at in range(1, len(levels) - 2):
+    for at in range(1, levels - 2):
         # The mean of the neighbours on both sides; the cap loses nobody and is none.
         around = float(share[at - 1] + share[at + 1]) / 2
         low = float(share_interval(left[at], int(came[at]))[0])
         if share[at] >= around + AT_LEAST and low > STANDS_OUT * around:
-            found.append(QuitPeak(profile.profile, int(levels[at]), float(share[at]), around))
+            found.append(QuitPeak(profile.profile, start_level + at, float(share[at]), around))
     return sorted(found, key=lambda peak: peak.around - peak.share)

@@ -156,10 +156,15 @@ def _quits(result: SimulationResult) -> list[tuple[str, str]]:
         mine = rows[rows["player"] == player]
         reasons = mine.groupby("reason")["share"].sum()
         why = ", ".join(f"{share:.0%} {reason}" for reason, share in reasons.items())
-        lines.append((player, f"{mine['share'].sum():.0%} would quit before the cap{f' ({why})' if why else ''}"))
+        # Who ran out of time may quit later: what was seen is no more than what was played.
+        seen = (
+            "before the cap"
+            if not profile.cut_off[result.design.main_track_name][:-1].any()
+            else f"within {result.hours:g} h"
+        )
+        lines.append((player, f"{mine['share'].sum():.0%} would quit {seen}{f' ({why})' if why else ''}"))
         lines += [(player, text) for text in _days_played(result, player)]
-        levels = result.pace()["level"].unique()
-        for peak in quit_peaks(profile, levels)[:1]:
+        for peak in quit_peaks(profile, result.design.track().start_level)[:1]:
             text = f"at level {peak.level}, {peak.share:.0%} of those who come there run out of patience"
             lines.append((player, f"{text}, at its neighbours {peak.around:.0%}"))
     return lines

@@ -87,9 +87,9 @@ def _draw(ax: Axes, table: pd.DataFrame, column: str, places: dict[str, int]) ->
 
 def _name_peaks(ax: Axes, result: SimulationResult) -> None:
     """Mark levels that drive players away, in the free space below."""
-    levels, found = result.still_playing("level")["level"].unique(), 0
+    found = 0
     for index, name in enumerate(result.players):
-        for peak in quit_peaks(result.profile(name), levels)[:1]:
+        for peak in quit_peaks(result.profile(name), result.design.track().start_level)[:1]:
             color = accent(index)["color"]
             ax.axvline(peak.level, color=color, linewidth=1, linestyle=":")
             text = f"{name}: at level {peak.level}, {peak.share:.0%} of those\nwho come there run out of patience,\n"

@@ -120,9 +120,9 @@ def _driven_away(design: Design) -> Iterator[Finding]:
         result = simulate(design, counts, PLAYED_HOURS, most_encounters=PLAYED_ENCOUNTERS)
     except RamulusError:
         return  # What keeps the design from being played is found by other checks.
-    track, levels = design.main_track_name, result.pace()["level"].unique()
+    track = design.main_track_name
     for name in quitters:
-        for peak in quit_peaks(result.profile(name), levels)[:1]:
+        for peak in quit_peaks(result.profile(name), design.track().start_level)[:1]:
             yield Finding(
                 "level-drives-away", "warning", f"tracks.{track}.cost",
                 f"{name}: at level {peak.level}, {peak.share:.0%} of those who come there run out of patience, at its "
