@@ -40,10 +40,12 @@ _HOMES = {
     "SimulationResult": "analysis.result",
     "SimulationStopped": "analysis.simulate",
     "UnknownNameError": "errors",
+    "Tuning": "analysis.tuning",
     "by_share": "analysis.simulate",
     "check": "analysis.checks",
     "compare": "analysis.comparing",
     "compare_rules": "analysis.trace",
+    "costs_for": "analysis.tuning",
     "demo_design": "design",
     "design_schema": "design",
     "effort_table": "analysis.effort",
@@ -54,10 +56,12 @@ _HOMES = {
     "level_table": "analysis.level_table",
     "load_design": "design",
     "play_party": "analysis.party",
+    "sensitivity": "analysis.tuning",
     "simulate": "analysis.simulate",
     "sweep": "analysis.comparing",
     "trace": "analysis.trace",
     "trace_source": "analysis.trace",
+    "tune": "analysis.tuning",
 }
 _MODULES = ("plots",)
 
@@ -87,6 +91,10 @@ if TYPE_CHECKING:
     from ramulus.analysis.trace import compare_rules as compare_rules
     from ramulus.analysis.trace import trace as trace
     from ramulus.analysis.trace import trace_source as trace_source
+    from ramulus.analysis.tuning import Tuning as Tuning
+    from ramulus.analysis.tuning import costs_for as costs_for
+    from ramulus.analysis.tuning import sensitivity as sensitivity
+    from ramulus.analysis.tuning import tune as tune
     from ramulus.design import Design as Design
     from ramulus.design import demo_design as demo_design
     from ramulus.design import design_schema as design_schema

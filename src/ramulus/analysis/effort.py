@@ -80,7 +80,7 @@ def how_near(design: Design) -> list[str]:
     """Return, in a sentence where there is anything to say, which mean awards are not exact and how near they are."""
     tabulation = tabulated(design)
     pays = [tabulation.profile(name).mean_pay(tabulation.always_on) for name in design.profiles]
-    nearly = [name for index, name in enumerate(design.sources) if any(index in pay.nearly for pay in pays)]
+    nearly = [name for index, name in enumerate(design.sources) if any(index in pay.awards.nearly for pay in pays)]
     if not nearly:
         return []
     return [f"Mean awards are within half an XP where XP has very many values: {', '.join(nearly)}."]

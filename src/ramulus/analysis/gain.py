@@ -51,7 +51,7 @@ def gain_table(
     for name in [player] if player is not None else design.profiles:
         profile = tabulation.profile(name, class_at(ability))
         pay = profile.mean_pay(on)
-        parts = {"base": pay.base[:, at], "factor": pay.product[:, at], "award": pay.award[:, at]}
+        parts = {"base": pay.base[:, at], "factor": pay.awards.product[:, at], "award": pay.award[:, at]}
         for index, rule in enumerate(design.multipliers):
             factor = profile.alone.factors[index][:, at]
             parts[rule.name] = factor if index in on else np.full_like(factor, np.nan)

@@ -76,9 +76,21 @@ def simulate(
         True
     """
     hours = horizon_for(design, DEFAULT_HOURS) if hours is None else hours
+    return play_until(
+        None, design, players, hours, seed, executor=executor, progress=progress, keep_players=keep_players,
+        most_encounters=most_encounters,
+    )  # fmt: skip
+
+
+def play_until(
+    last_level: int | None, design: Design, players: int | Mapping[str, int], hours: float, seed: int, *,
+    executor: Executor | None = None, progress: Callable[[Progress], object] | None = None,
+    keep_players: bool | None = None, most_encounters: int = MOST_ENCOUNTERS,
+) -> SimulationResult:  # fmt: skip
+    """Play as `simulate` does, but only up to a level of the main track, where that is enough to know."""
     _refuse_sizes(hours, most_encounters)
     counts = _counts(design, players)
-    stages = [make_stage(design, profile, hours, most_encounters) for profile in counts]
+    stages = [make_stage(design, profile, hours, most_encounters, last_level) for profile in counts]
     levels = {
         name: track.max_level - track.start_level + 1 for name in design.track_order if (track := design.track(name))
     }

@@ -12,7 +12,21 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 import typer
 
 from ramulus import __version__
-from ramulus.cli import award, check, compare, demo, effort, explain, levels, new, party, plot, simulate
+from ramulus.cli import (
+    award,
+    check,
+    compare,
+    demo,
+    effort,
+    explain,
+    levels,
+    new,
+    party,
+    plot,
+    sensitivity,
+    simulate,
+    tune,
+)
 from ramulus.cli.terminal import prepare
 from ramulus.errors import RamulusError, UnknownNameError
 
@@ -41,7 +55,7 @@ def _main(
     pass
 
 
-for command in (demo, new, check, levels, explain, award, effort, simulate, party, compare, plot):
+for command in (demo, new, check, levels, explain, award, effort, simulate, party, compare, sensitivity, tune, plot):
     command.register(app)
 
 

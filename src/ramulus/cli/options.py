@@ -52,6 +52,13 @@ Hours = Annotated[
 Seed = Annotated[int, typer.Option("--seed", min=0, help="The seed of every random draw.")]
 
 
+Vary = Annotated[
+    list[str] | None,
+    typer.Option("--vary", metavar="NAME", help="A number to move (repeatable; default: all constants)."),
+]
+TrialPlayers = Annotated[int, typer.Option("--players", min=15, help="Players of each profile that has a goal.")]
+
+
 def load(file: Path, changes: list[str] | None = None) -> Design:
     """Return the design of a file with the values of `--set` put in."""
     from ramulus.design import load_design

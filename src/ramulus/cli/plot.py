@@ -13,6 +13,7 @@ from ramulus.cli import options
 from ramulus.cli.closing import FIGURE, Closing, closed
 from ramulus.cli.compare import play_compared
 from ramulus.cli.output import waiting
+from ramulus.cli.sensitivity import moved
 from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DataError
 
@@ -233,6 +234,18 @@ def compare(
     target = closing.output or Path("compare.png")
     save_figure(plots.compare(comparison, player=player)[0], target)
     closing.printing("plot").say(f"wrote {target}")
+
+
+@kind
+def sensitivity(
+    context: typer.Context, vary: options.Vary = None, players: options.TrialPlayers = 600,
+    seed: options.Seed = 0, *, closing: Closing,
+) -> None:  # fmt: skip
+    """How much each number moves each goal."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.sensitivity(moved(drawing.design, vary, players, seed, closing))[0])
 
 
 def check_ending(path: Path) -> None:

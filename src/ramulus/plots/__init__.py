@@ -8,6 +8,7 @@ from ramulus.plots.gain import gain
 from ramulus.plots.pace import pace
 from ramulus.plots.party import party
 from ramulus.plots.retention import retention
+from ramulus.plots.sensitivity import sensitivity
 from ramulus.plots.skill_or_luck import skill_or_luck
 from ramulus.plots.stats import stats
 from ramulus.plots.sweep import sweep
@@ -22,6 +23,7 @@ __all__ = [
     "pace",
     "party",
     "retention",
+    "sensitivity",
     "skill_or_luck",
     "stats",
     "sweep",

@@ -60,7 +60,9 @@ class Columns:
 
     def of(self, sources: list[int]) -> Index:
         """Return the columns of some sources."""
-        return np.nonzero(np.isin(self.source_of, sources))[0]
+        wanted = np.zeros(len(self.sources), dtype=np.bool_)
+        wanted[sources] = True
+        return np.flatnonzero(wanted[self.source_of])
 
     def at_skill(self, skill_level: int | None) -> Index:
         """Return one column a source: the one at a skill level (past the cap: the cap's), or at the skill's start."""

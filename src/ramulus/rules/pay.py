@@ -48,27 +48,20 @@ def paid(awards: Awards, drawn: Array | float, product: Array, failure_share: fl
 
 
 @dataclass(frozen=True, eq=False)
-class MeanPay:
-    """What an encounter brings one profile in the mean while some rules are on, shape (L, C) each.
+class MeanAward:
+    """What an attempt that succeeds, or fails, awards in the mean under some multipliers, shape (L, C) each.
 
     Attributes:
         design: the design.
-        tables: what an encounter takes.
+        columns: the levels and columns.
         laws: what XP is drawn from, a law a source.
         product: the product of multipliers.
-        seconds_between: the profile's seconds between encounters.
     """
 
     design: Design
-    tables: EncounterTables
+    columns: Columns
     laws: list[XpLaw]
     product: Array
-    seconds_between: float
-
-    @property
-    def columns(self) -> Columns:
-        """The levels and columns."""
-        return self.tables.scene.columns
 
     @cached_property
     def base(self) -> Array:
@@ -76,12 +69,12 @@ class MeanPay:
         return self.columns.spread([law.mean for law in self.laws])
 
     @cached_property
-    def award(self) -> Array:
+    def success(self) -> Array:
         """Mean award of a success."""
         return self._mean(None)
 
     @cached_property
-    def consolation(self) -> Array:
+    def failure(self) -> Array:
         """Mean award of a failure."""
         share = float(self.design.encounters.failure.xp_share)
         return self._mean(share) if share else np.zeros(self.columns.shape)
@@ -124,10 +117,38 @@ class MeanPay:
             weights += float(chances.sum())
         return total / weights
 
+
+@dataclass(frozen=True, eq=False)
+class MeanPay:
+    """What an encounter brings one profile in the mean while some rules are on, shape (L, C) each.
+
+    Attributes:
+        design: the design.
+        tables: what an encounter takes.
+        awards: what it awards.
+        seconds_between: the profile's seconds between encounters.
+    """
+
+    design: Design
+    tables: EncounterTables
+    awards: MeanAward
+    seconds_between: float
+
+    @property
+    def base(self) -> Array:
+        """Mean XP drawn, before multipliers; not a number where a closed source has none."""
+        return self.awards.base
+
+    @property
+    def award(self) -> Array:
+        """Mean award of a success."""
+        return self.awards.success
+
     @cached_property
     def xp(self) -> Array:
         """Mean XP of an encounter, failures counted."""
-        return np.asarray(self.tables.success * self.award + (1 - self.tables.success) * self.consolation)
+        success = self.tables.success
+        return np.asarray(success * self.awards.success + (1 - success) * self.awards.failure)
 
     @cached_property
     def seconds(self) -> Array:
@@ -138,7 +159,7 @@ class MeanPay:
     @cached_property
     def xp_per_hour(self) -> Array:
         """Mean XP over mean time; not a number where no time passes."""
-        nothing = np.full(self.columns.shape, np.nan)
+        nothing = np.full(self.xp.shape, np.nan)
         return np.asarray(np.divide(3600 * self.xp, self.seconds, out=nothing, where=self.seconds > 0))
 
 

@@ -8,18 +8,22 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.design.trait import VaryingTrait
+from ramulus.formula import parse
 from ramulus.formula.functions import Array
+from ramulus.rules.ability import MIDDLE
 from ramulus.rules.award_units import Ints, fixed_units, refuse_large, skill_units
 from ramulus.rules.encounter_tables import EncounterTables
 from ramulus.rules.lazily import Lazily
 from ramulus.rules.multipliers import ALONE, Company, Link, links, product_of, rule_factors
 from ramulus.rules.overflow import loss_of_failure
-from ramulus.rules.pay import MeanPay
+from ramulus.rules.pay import MeanAward, MeanPay
 from ramulus.rules.pursuit import pay_by_hour
 from ramulus.rules.rounding import Rounder
 from ramulus.rules.windows import Timeline, timeline
 
 if TYPE_CHECKING:
+    from ramulus.design import Design
     from ramulus.design.player import Player
     from ramulus.rules.tabulation import Tabulation
 
@@ -33,6 +37,7 @@ class Awarding:
         self._profile, self._company, self._tabulation = profile, company, profile.tabulation
         self._products: Lazily[Rules, Array] = Lazily(lambda on: self._product(self.factors, on))
         self._skill_products: Lazily[Rules, Array] = Lazily(lambda on: self._product(self.skill_factors, on))
+        self._means: Lazily[Rules, MeanAward] = Lazily(self._mean_award)
         self._units: Lazily[Rules, Ints] = Lazily(self._fixed_units)
         self._skill_units: Lazily[Rules, Ints] = Lazily(self._units_of_skill)
 
@@ -54,6 +59,10 @@ class Awarding:
     def _product(self, factors: list[Array], on: Rules) -> Array:
         return product_of(links(self._tabulation.design, factors, on, self.met), self._tabulation.columns.shape)
 
+    def _mean_award(self, on: Rules) -> MeanAward:
+        tabulation = self._tabulation
+        return MeanAward(tabulation.design, tabulation.columns, tabulation.laws, self.product(on))
+
     def _fixed_units(self, on: Rules) -> Ints:
         refuse_large(self._tabulation, self.product(on), self.met)
         return fixed_units(self._tabulation, self.product(on), self.met)
@@ -65,6 +74,10 @@ class Awarding:
     def product(self, on: Rules) -> Array:
         """Return the product of the rules that are on, for main-track awards, (L, C)."""
         return self._products[on]
+
+    def mean_award(self, on: Rules) -> MeanAward:
+        """Return what an attempt awards in the mean while some rules are on."""
+        return self._means[on]
 
     def units(self, on: Rules) -> Ints:
         """Return what a failure and a success award where XP is fixed, in units, (2, L, C); 0 where it is drawn."""
@@ -101,14 +114,15 @@ class ProfileTables:
         self.tabulation, self.name, self.ability_class = tabulation, name, ability_class
         self.player: Player = tabulation.design.profile(name)
         self.encounters = EncounterTables(tabulation.scene(name, ability_class))
-        self.alone = Awarding(self, ALONE)
+        # Awards are made once for all abilities where no multiplier looks at one.
+        like_others = ability_class != MIDDLE and not _looks_at_ability(tabulation.design, self.player)
+        self.alone: Awarding = tabulation.profile(name).alone if like_others else Awarding(self, ALONE)
         self._pay: Lazily[Rules, MeanPay] = Lazily(self._mean_pay)
         self._timelines: Lazily[float, Timeline] = Lazily(lambda hours: timeline(tabulation.design, self.player, hours))
 
     def _mean_pay(self, on: Rules) -> MeanPay:
         between = float(self.player.seconds_between)
-        tabulation = self.tabulation
-        return MeanPay(tabulation.design, self.encounters, tabulation.laws, self.alone.product(on), between)
+        return MeanPay(self.tabulation.design, self.encounters, self.alone.mean_award(on), between)
 
     def mean_pay(self, on: Rules) -> MeanPay:
         """Return what an encounter brings in the mean while some rules are on."""
@@ -140,3 +154,10 @@ class ProfileTables:
     def timeline(self, hours: float) -> Timeline:
         """Return which multipliers are on when, over some played hours."""
         return self._timelines[hours]
+
+
+def _looks_at_ability(design: Design, player: Player) -> bool:
+    """Return whether a multiplier reads a trait in which the profile's players differ."""
+    varying = {name for name, trait in player.traits.items() if isinstance(trait, VaryingTrait)}
+    texts = [text for rule in design.multipliers for text in (rule.factor, rule.against) if isinstance(text, str)]
+    return any(varying & set(parse(text).names) for text in texts)

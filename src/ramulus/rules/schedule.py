@@ -6,6 +6,7 @@ Play days are counted from 0, calendar days from 1. Played time is counted in wh
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import TYPE_CHECKING, Any
@@ -50,6 +51,13 @@ class Schedule:
         known = np.isfinite(seconds)
         play_days = in_micros(np.where(known, seconds, 0.0)) // self.day
         return np.where(known, self.calendar_days(play_days), np.nan)
+
+    def unfloored_days_at(self, seconds: Array) -> Array:
+        """Return `days_at` with the part of the way to the next play day that has passed; it rises smoothly."""
+        known = np.isfinite(seconds)
+        play_days, rest = np.divmod(np.where(known, seconds, 0.0) * MICROS / self.day, 1.0)
+        now, after = (self.calendar_days(play_days.astype(np.int64) + ahead) for ahead in (0, 1))
+        return np.where(known, now + rest * (after - now), np.nan)
 
     def first_play_day(self, calendar: int) -> int:
         """Return the first play day that is not before a calendar day."""
@@ -103,8 +111,20 @@ def days_reached(seconds: Array, numbers: NDArray[np.int64], schedules: tuple[Sc
         numbers: the players' numbers in their profile, shape (players,).
         schedules: the profile's schedules.
     """
+    return _by_schedule(seconds, numbers, schedules, Schedule.days_at)
+
+
+def unfloored_days_reached(seconds: Array, numbers: NDArray[np.int64], schedules: tuple[Schedule, ...]) -> Array:
+    """Return `days_reached` with the part of the way to the next play day that has passed."""
+    return _by_schedule(seconds, numbers, schedules, Schedule.unfloored_days_at)
+
+
+def _by_schedule(
+    seconds: Array, numbers: NDArray[np.int64], schedules: tuple[Schedule, ...],
+    days_at: Callable[[Schedule, Array], Array],
+) -> Array:  # fmt: skip
     days = np.full(seconds.shape, np.nan)
     for index, schedule in enumerate(schedules):
         mine = schedule_of(numbers, len(schedules)) == index
-        days[mine] = schedule.days_at(seconds[mine])
+        days[mine] = days_at(schedule, seconds[mine])
     return days

@@ -45,6 +45,11 @@ class Tabulation:
             lambda player: stat_curves(design, {} if player is None else self.ranks(player))
         )
 
+    def take_over(self, other: Tabulation) -> None:
+        """Read the encounter tables of another design, which must be the same as this one's would be."""
+        self.profiles = other.profiles
+        self.__dict__.update(columns=other.columns, laws=other.laws)
+
     @property
     def main(self) -> TrackTables:
         """The tables of the main track."""

@@ -14,7 +14,13 @@ from ramulus.simulation.tally import ENDLESS, Tally, new_tally
 from ramulus.simulation.times import time_table
 from ramulus.simulation.world import Stage
 
-CHUNK = 1024
+CHUNK, SMALL_CHUNK = 1024, 256
+MANY_PLAYERS = 16 * CHUNK  # From here on chunks are large, so that processes are handed fewer of them.
+
+
+def chunk_size(players: int) -> int:
+    """Return how many players go into a chunk of a run of so many: small enough that no processor waits long."""
+    return CHUNK if players >= MANY_PLAYERS else SMALL_CHUNK
 
 
 @dataclass(frozen=True, eq=False)

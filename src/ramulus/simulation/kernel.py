@@ -100,7 +100,7 @@ def player_kernel(features: Features) -> Any:
     ):
         # One long function on purpose: taking arrays out of tuples, or handing tuples on, costs more than an encounter.
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
-        count, rule, scale, costs = tracks.cap[0], rule_of(tracks, 0), tracks.scale[0], tracks.costs
+        last, rule, scale, costs = settings.last_level, rule_of(tracks, 0), tracks.scale[0], tracks.costs
         level, xp, peak = np.zeros_like(tracks.cap), np.zeros_like(tracks.cap), np.zeros_like(tracks.cap)
         used, stint = np.zeros_like(sources.limits), new_stint(len(sources.reads))
         source_at, running, success = stint.source, stint.running, stint.success
@@ -124,7 +124,7 @@ def player_kernel(features: Features) -> Any:
             earned, wasted_in_all = 0, 0
             play_day, day_end = 0, end_of(day, 0)
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
-            while level[0] < count and reason == CAP:
+            while level[0] < last and reason == CAP:
                 now, held = level[0], xp[0]
                 there = open_sources(stint, sources, mine, settings, level, used, states[window])
                 if there == 0:

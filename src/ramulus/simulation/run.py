@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.simulation.chunks import CHUNK, Chunk, Job, play_chunk
+from ramulus.simulation.chunks import Chunk, Job, chunk_size, play_chunk
 from ramulus.simulation.played import Gathering, Played
 from ramulus.simulation.world import Stage
 
@@ -103,9 +103,10 @@ def _played(plan: Plan, gatherings: list[Gathering]) -> Played:
 
 
 def _jobs(plan: Plan, stop: NDArray[np.int8]) -> Iterator[Job]:
+    size = chunk_size(plan.players)
     for index, (stage, count) in enumerate(zip(plan.stages, plan.counts, strict=True)):
-        for first in range(0, count, CHUNK):
-            yield Job(stage, plan.seed, index, first, min(CHUNK, count - first), stop)
+        for first in range(0, count, size):
+            yield Job(stage, plan.seed, index, first, min(size, count - first), stop)
 
 
 def _chunks(

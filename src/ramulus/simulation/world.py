@@ -105,6 +105,7 @@ class Settings(NamedTuple):
         least_award: XP.
         horizon: played seconds.
         most_encounters: after which a player is given up.
+        last_level: the level at which play ends, from 0: the cap, or one below that is enough to know.
     """
 
     extra_seconds: float
@@ -119,6 +120,7 @@ class Settings(NamedTuple):
     least_award: float
     horizon: float
     most_encounters: int
+    last_level: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -145,8 +147,10 @@ class Stage:
     quitting: QuitRules | None
 
 
-def make_stage(design: Design, profile: str, hours: float, most_encounters: int) -> Stage:
-    """Return a design's arrays for one profile.
+def make_stage(
+    design: Design, profile: str, hours: float, most_encounters: int, last_level: int | None = None
+) -> Stage:
+    """Return a design's arrays for one profile; play ends at the last level (default: the cap).
 
     Raises:
         DesignError: a formula fails somewhere, or gives what its place does not allow, or awards are too large.
@@ -162,7 +166,7 @@ def make_stage(design: Design, profile: str, hours: float, most_encounters: int)
         sources=design.derived(make_sources),
         world=make_world(tables, tables[0].timeline(hours)),
         tracks=design.derived(make_tracks),
-        settings=make_settings(design, player, hours, most_encounters),
+        settings=make_settings(design, player, hours, most_encounters, last_level),
         quitting=quit_rules(design, profile),
     )
 
@@ -213,9 +217,11 @@ def make_tracks(design: Design) -> Tracks:
     )
 
 
-def make_settings(design: Design, player: Player, hours: float, most_encounters: int) -> Settings:
+def make_settings(
+    design: Design, player: Player, hours: float, most_encounters: int, last_level: int | None = None
+) -> Settings:
     """Return the numbers of an encounter and of the run, for one profile."""
-    failure, schedules = design.encounters.failure, schedules_of(design, player)
+    failure, schedules, track = design.encounters.failure, schedules_of(design, player), design.track()
     return Settings(
         extra_seconds=float(failure.extra_seconds),
         xp_share=float(failure.xp_share),
@@ -229,6 +235,7 @@ def make_settings(design: Design, player: Player, hours: float, most_encounters:
         least_award=float(design.awards.least_award),
         horizon=float(hours) * 3600.0,
         most_encounters=int(most_encounters),
+        last_level=(track.max_level if last_level is None else last_level) - track.start_level,
     )
 
 

@@ -195,19 +195,24 @@ def _(goal: RatioGoal) -> str:
 # --- hours within levels ---------------------------------------------------------------------------------------
 
 
+def span_of(goal: LongestLevelGoal, design: Design) -> range:
+    """Return the levels that a goal on the longest one is about; the cap has no end."""
+    track = design.track(goal.track)
+    first = track.start_level if goal.from_level is None else goal.from_level
+    return range(first, (track.max_level - 1 if goal.to_level is None else min(goal.to_level, track.max_level - 1)) + 1)
+
+
 @measure.register(LongestLevelGoal)
 def _(goal: LongestLevelGoal, result: SimulationResult) -> Measured:
-    track = result.design.track(goal.track)
-    first = track.start_level if goal.from_level is None else goal.from_level
-    last = track.max_level - 1 if goal.to_level is None else min(goal.to_level, track.max_level - 1)
-    levels = [_in_level(goal, result, _index(goal, level, result)) for level in range(first, last + 1)]
+    span = span_of(goal, result.design)
+    levels = [_in_level(goal, result, _index(goal, level, result)) for level in span]
     known = [measured.found for measured in levels]
     if not known or np.isnan(known).all():
         return NOTHING_KNOWN
     worst = int(np.nanargmax(known))
     # A level that is not known may take longer than all that are: the cut-off ones are the slow ones.
     high = math.inf if np.isnan(known).any() else max(measured.high for measured in levels)
-    return Measured(known[worst], max(measured.low for measured in levels), high, first + worst)
+    return Measured(known[worst], max(measured.low for measured in levels), high, span[worst])
 
 
 def _in_level(goal: LongestLevelGoal, result: SimulationResult, index: int) -> Measured:

@@ -1,0 +1,273 @@
+"""Costs from a wish for time: all costs of a track such that players of one profile reach levels in given hours."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import warnings
+from collections.abc import Callable, Mapping
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from functools import partial
+from html import escape
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import pandas as pd
+
+from ramulus.analysis.goals.measuring import Measured, quantile_of
+from ramulus.analysis.pace import HOUR
+from ramulus.analysis.simulate import SimulationStopped
+from ramulus.analysis.tuning.cost_curve_fit import TimeWishes, carried_on, in_grains, smooth_costs
+from ramulus.analysis.tuning.trials import TrialProgress, Trials
+from ramulus.design.goal import HoursGoal
+from ramulus.errors import RamulusError
+from ramulus.rules.tabulation import tabulated
+from ramulus.simulation.samples import Sample, WholeSample, quantile
+
+if TYPE_CHECKING:
+    from ramulus.analysis.result import SimulationResult
+    from ramulus.design import Design
+    from ramulus.formula.functions import Array
+    from ramulus.simulation.played import PlayedProfile
+
+PLAYERS = (300, 500, 1000, 2000, 4000, 4000)
+CONFIRMED_BY = 8000
+HELD = 0.01  # A wish holds within it, or within half an encounter.
+ROOM = 2.0  # Of the horizon over the last wish.
+COLUMNS = ("level", "wish", "found", "low", "high", "off", "holds")
+
+
+@dataclass(frozen=True, eq=False)
+class PacedCosts:
+    """Costs that give the hours that were wished.
+
+    Attributes:
+        design: the design with these costs.
+        before: the design as it was.
+        player: the profile.
+        wishes: a row a wish: `level`, `wish`, `found`, `low`, `high` (hours), `off` (a share), `holds`.
+        costs: a row a level: `level`, `before`, `after` (XP).
+        notes: what else there is to know, a sentence each.
+        stopped: whether it was interrupted, so that these are the best costs so far.
+    """
+
+    design: Design
+    before: Design
+    player: str
+    wishes: pd.DataFrame
+    costs: pd.DataFrame
+    notes: tuple[str, ...]
+    stopped: bool = False
+
+    def __repr__(self) -> str:
+        held = f"{int(self.wishes['holds'].sum())} of {len(self.wishes)} wishes hold"
+        return f"<PacedCosts for {self.player}: {held}>"
+
+    def _repr_html_(self) -> str:
+        notes = "".join(f"<li>{escape(note)}</li>" for note in self.notes)
+        return str(self.wishes.to_html(index=False, float_format="{:.3g}".format)) + (
+            f"<ul>{notes}</ul>" if notes else ""
+        )
+
+
+def costs_for(
+    design: Design,
+    player: str,
+    hours: Mapping[int, float],
+    seed: int = 0,
+    *,
+    executor: Executor | None = None,
+    progress: Callable[[TrialProgress], object] | None = None,
+) -> Design:
+    """Return a design whose costs bring a profile's median player to levels in given hours.
+
+    The costs of the main track rise from level to level, smoothly between the wishes and on past the last one, in
+    whole XP or multiples of `rounding_to`; everything else stays as it is. They are found by playing, and correcting
+    until the wishes hold.
+
+    Args:
+        design: the design.
+        player: the profile.
+        hours: played hours by level, rising.
+        seed: the seed of every draw.
+        executor: where chunks run (default: threads, one a processor).
+        progress: is called with a `TrialProgress` after each run.
+
+    Returns:
+        The design with the costs as `values`. A wish that does not hold within 1 %, or half an encounter, is warned
+        of: it would need costs that fall.
+
+    Raises:
+        UnknownNameError: there is no such profile.
+        RamulusError: a level or its hours cannot be wished for.
+        DesignError: the design is at fault.
+        SimulationStopped: it was interrupted (Ctrl-C).
+
+    Examples:
+        >>> import ramulus as rm
+        >>> paced = rm.costs_for(rm.demo_design(), player="steady", hours={5: 0.5, 10: 2})
+        >>> rm.simulate(paced, {"steady": 500}).pace()["hours_p50"].round(1)[9]
+        2.0
+    """
+    paced = pace_costs(design, player, hours, seed, executor=executor, progress=progress)
+    if paced.stopped:
+        raise SimulationStopped(None, 0, 0)
+    for note in paced.notes:
+        warnings.warn(note, stacklevel=2)
+    return paced.design
+
+
+def pace_costs(
+    design: Design, player: str, hours: Mapping[int, float], seed: int = 0, *, executor: Executor | None = None,
+    progress: Callable[[TrialProgress], object] | None = None,
+) -> PacedCosts:  # fmt: skip
+    """Find costs as `costs_for` does, and say what was found."""
+    design.profile(player)
+    wishes = _wishes(design, hours)
+    goals = [
+        HoursGoal(player=player, level=design.track().start_level + below, hours=wish)
+        for below, wish in zip(wishes.levels, wishes.hours, strict=True)
+    ]
+    trials = Trials(design, goals, hours=ROOM * wishes.hours[-1], seed=seed, executor=executor, progress=progress)
+    return _Pacing(trials, player, wishes).paced()
+
+
+def _wishes(design: Design, hours: Mapping[int, float]) -> TimeWishes:
+    track = design.track()
+    if not hours:
+        raise RamulusError("no wish; allowed: hours by level, such as {10: 2.5}")
+    for level, wish in hours.items():
+        if not (isinstance(level, int) and track.start_level < level <= track.max_level):
+            raise RamulusError(f"level {level!r}; allowed: {track.start_level + 1} … {track.max_level}")
+        if not (isinstance(wish, int | float) and math.isfinite(wish) and wish > 0):
+            raise RamulusError(f"level {level} in {wish!r} h; allowed: a finite number above 0")
+    levels = sorted(hours)
+    for one, two in itertools.pairwise(levels):
+        if hours[two] <= hours[one]:
+            found = f"level {two} in {hours[two]:g} h, and level {one} in {hours[one]:g} h"
+            raise RamulusError(f"{found}; allowed: hours that rise with the level")
+    return TimeWishes(tuple(level - track.start_level for level in levels), tuple(float(hours[one]) for one in levels))
+
+
+class _Pacing:
+    """The search for the costs: play, read off XP per hour, fit, and again with more players."""
+
+    def __init__(self, trials: Trials, player: str, wishes: TimeWishes) -> None:
+        self._trials, self._player, self._wishes = trials, player, wishes
+        self._trials.runs = len(PLAYERS) + 1
+        track, cost = trials.design.track(), trials.design.track().cost
+        self._grain = float(cost.rounding_to or 1)
+        self._least = self._grain * (math.floor(float(track.start_xp) / self._grain) + 1)
+        self._count = track.max_level - track.start_level
+
+    def paced(self) -> PacedCosts:
+        """Return the costs, as far as the search got."""
+        curve = tabulated(self._trials.design).main.curve
+        costs = in_grains(curve.costs, self._grain, self._least)
+        before, stopped = curve.costs, False
+        found, best = None, (math.inf, costs)
+        try:
+            for players in PLAYERS:
+                self._trials.doing = f"{players:,} players"
+                result = self._trials.play(self._design(costs), players)
+                best = min(best, (self._worst(result), costs), key=lambda pair: pair[0])
+                costs = self._corrected(costs, result)
+            self._trials.doing = "confirming with other draws"
+            result = self._trials.play(self._design(costs), CONFIRMED_BY, seed=self._trials.seed + 1)
+            found = self._found(result)
+        except SimulationStopped:
+            if best[0] == math.inf:
+                raise
+            costs, stopped = best[1], True
+        return self._told(costs, before, found, stopped)
+
+    def _design(self, costs: Array) -> Design:
+        design = self._trials.design
+        values: dict[str, Any] = {"values": [int(cost) if float(cost).is_integer() else float(cost) for cost in costs]}
+        if design.track().cost.rounding_to is not None:
+            values["rounding_to"] = design.track().cost.rounding_to
+        return self._trials.variant({f"tracks.{design.main_track_name}.cost": values})
+
+    def _medians(self, result: SimulationResult) -> Array:
+        """Return the median hours to each level from the start to the last wished one; infinite where unreached."""
+        group = result.profile(self._player)
+        hours = quantile(group.main.seconds, 0.5, group.players)[: self._wishes.levels[-1] + 1] / HOUR
+        return np.where(np.isnan(hours), np.inf, hours)
+
+    def _worst(self, result: SimulationResult) -> float:
+        hours = self._medians(result)[np.array(self._wishes.levels)]
+        return float(np.abs(np.log(hours / np.array(self._wishes.hours))).max())
+
+    def _corrected(self, costs: Array, result: SimulationResult) -> Array:
+        top = self._wishes.levels[-1]
+        rates = _rates(costs[:top], self._medians(result))
+        found = smooth_costs(costs[:top], rates, self._wishes, self._grain, self._least)
+        return in_grains(carried_on(found, self._count, self._grain), self._grain, self._least)
+
+    def _found(self, result: SimulationResult) -> list[tuple[Measured, float]]:
+        """Return the hours to each wished level with their interval, and the hours of one encounter there."""
+        found = []
+        group = result.profile(self._player)
+        encounters = group.main.encounters
+        for goal, below in zip(self._trials.goals, self._wishes.levels, strict=True):
+            one = slice(below, below + 1)
+            measured = quantile_of(goal, 0.5, result, partial(_over, one), result.hours * HOUR)
+            assert isinstance(encounters, WholeSample)
+            each = measured.found / max(float(np.median(encounters.values[:, below])), 1.0)
+            known = Measured(measured.found / HOUR, measured.low / HOUR, measured.high / HOUR)
+            found.append((known, each / HOUR))
+        return found
+
+    def _told(
+        self, costs: Array, before: Array, found: list[tuple[Measured, float]] | None, stopped: bool
+    ) -> PacedCosts:
+        start = self._trials.design.track().start_level
+        rows = []
+        for place, (below, wish) in enumerate(zip(self._wishes.levels, self._wishes.hours, strict=True)):
+            measured, encounter = found[place] if found is not None else (Measured(math.nan, math.nan, math.nan), 0.0)
+            holds = abs(measured.found - wish) <= max(HELD * wish, encounter / 2)
+            rows.append((start + below, wish, *measured[:3], measured.found / wish - 1, holds))
+        wishes = pd.DataFrame(rows, columns=list(COLUMNS))
+        levels = np.arange(start, start + self._count)
+        table = pd.DataFrame({"level": levels, "before": before, "after": costs})
+        notes = ["interrupted: the best costs so far, not confirmed"] if stopped else self._notes(wishes, costs)
+        return PacedCosts(self._design(costs), self._trials.design, self._player, wishes, table, tuple(notes), stopped)
+
+    def _notes(self, wishes: pd.DataFrame, costs: Array) -> list[str]:
+        """Name the wishes that do not hold, and why."""
+        flat = np.diff(costs) <= self._grain
+        notes, below = [], 0
+        for row, top in zip(wishes.itertuples(), self._wishes.levels, strict=True):
+            if not row.holds:
+                crowded = bool(flat[max(below - 1, 0) : top].any())
+                why = "it would need costs that fall" if crowded else "play does not settle there"
+                notes.append(
+                    f"level {row.level} in {row.wish:g} h does not hold: {row.found:.3g} h ({row.off:+.1%}); {why}"
+                )
+            below = top
+        return notes
+
+
+def _over(level: slice, group: PlayedProfile) -> Sample:
+    """Return a profile's seconds to one level."""
+    return group.main.seconds.over(level)
+
+
+def _rates(costs: Array, hours: Array) -> Array:
+    """Return the XP per hour within each level, from the hours at which levels were reached.
+
+    Levels that are passed together share a rate; unreached ones have that of the last level that was reached.
+    """
+    rates = np.full(len(costs), np.nan)
+    first, earned = 0, 0.0
+    for level, cost in enumerate(costs.tolist()):
+        earned += cost
+        spent = hours[level + 1] - hours[first]
+        if math.isfinite(spent) and spent > 1e-6 * hours[level + 1]:
+            rates[first : level + 1] = earned / spent
+            first, earned = level + 1, 0.0
+    known = np.isfinite(rates)
+    if not known.any():
+        raise RamulusError("half of the players never leave the first level; play longer, or see what check says")
+    return np.asarray(np.interp(np.arange(len(costs)), np.flatnonzero(known), rates[known]))

@@ -1,0 +1,242 @@
+"""Least squares on the misses of goals: numbers that bring every goal as near to its wish as they can together.
+
+The method is a trust region reflective one (Branch, Coleman and Li, "A subspace, interior, and conjugate gradient
+method for large-scale bound-constrained minimization problems", 1999), as SciPy has it; every evaluation is a run.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.analysis.tuning.aims import Aim, aims_of
+from ramulus.analysis.tuning.ranges import Range
+from ramulus.analysis.tuning.trials import Trials
+from ramulus.errors import DesignError
+
+if TYPE_CHECKING:
+    from ramulus.formula.functions import Array
+
+SCREENED, FEW = 300, 500
+STEP, STEP_OF_FEW = 0.03, 0.05
+MANY = 1000  # Players from which on the smaller step is seen.
+NEAR_ENOUGH, NEAR_ENOUGH_OF_FEW = 3e-4, 3e-3
+WORTHLESS = 0.01
+OFF_LIMITS = 1e3  # How far off, in tolerances, numbers are that the design does not take.
+OTHER_STARTS, LOOKED_AT = 2, 8
+NEAR_BY = 0.06  # Of a coordinate: slopes change by no more than chance over so little.
+KEPT = 30  # Runs that are remembered, as a search comes back to its last points.
+
+
+@dataclass(frozen=True, eq=False)
+class Fit:
+    """Numbers, and how far off the goals are with them.
+
+    Attributes:
+        values: the numbers, shape (n,).
+        aims: what became of the goals.
+        slopes: how much each aim's miss moves with each coordinate, shape (aims, n).
+    """
+
+    values: Array
+    aims: list[Aim]
+    slopes: Array
+
+    @property
+    def cost(self) -> float:
+        """The sum of squares of the misses, in tolerances."""
+        return cost_of(self.aims)
+
+
+def cost_of(aims: Sequence[Aim]) -> float:
+    """Return the sum of squares of misses."""
+    return float(sum(aim.off**2 for aim in aims))
+
+
+class Fitting:
+    """The search for numbers that meet the goals.
+
+    Args:
+        trials: plays the variants.
+        ranges: the numbers with their bounds.
+        players: how many players of each profile the result is based on.
+    """
+
+    def __init__(self, trials: Trials, ranges: Sequence[Range], players: int) -> None:
+        self._trials, self._ranges, self._players = trials, list(ranges), players
+        self._free = [index for index, one in enumerate(ranges) if not one.number.whole]
+        self._whole = [index for index, one in enumerate(ranges) if one.number.whole]
+        self._known: dict[tuple[int, bytes], list[Aim] | None] = {}
+        self._sloped: tuple[Array, list[float], list[bool], Array] | None = None
+        self.best: tuple[int, float, Array] | None = None
+
+    @property
+    def _start(self) -> Array:
+        return np.array([one.start for one in self._ranges], dtype=np.float64)
+
+    def fit(self) -> Fit:
+        """Return the best numbers that were found."""
+        few = min(FEW, self._players)
+        self._trials.doing = "from the numbers as they are"
+        values = self._settled(self._start, few)
+        if max((abs(aim.off) for aim in self.aims(values, few) or []), default=math.inf) > 1:
+            self._trials.doing = "from other numbers"
+            found = [values, *(self._settled(start, few) for start in self._other_starts())]
+            values = min(found, key=lambda one: self._cost(one, few))
+        self._trials.doing = "nearer"
+        values = self._descend(values, self._players, most=4)
+        aims = self.aims(values, self._players)
+        assert aims is not None
+        return Fit(values, aims, self._slopes(values, self._players, aims))
+
+    def _settled(self, start: Array, players: int) -> Array:
+        """Return a solution from one start; whole numbers are tried out one by one."""
+        values = self._descend(start, players)
+        if not self._whole:
+            return values
+        widths = [self._ranges[index].high - self._ranges[index].low for index in self._whole]
+        step = max(1, *(int(width) // 8 for width in widths))
+        while True:
+            better = self._one_step_better(values, players, step)
+            if better is not None:
+                values = better
+            elif step == 1:
+                return values
+            else:
+                step = max(1, step // 2)
+
+    def _one_step_better(self, values: Array, players: int, step: int) -> Array | None:
+        """Return numbers of which one whole one is a step up or down, and the goals nearer; None where none is."""
+        cost = self._cost(values, players)
+        for index in self._whole:
+            one = self._ranges[index]
+            for way in (step, -step):
+                tried = values.copy()
+                tried[index] = np.clip(values[index] + way, one.low, one.high)
+                if tried[index] != values[index]:
+                    tried = self._descend(tried, players, most=4)
+                    if self._cost(tried, players) < cost:
+                        return tried
+        return None
+
+    def _other_starts(self) -> list[Array]:
+        """Return the best of some numbers spread evenly between the bounds (Sobol', 1967)."""
+        from scipy.stats.qmc import Sobol
+
+        points = Sobol(len(self._ranges), rng=0).random(LOOKED_AT)
+        found = []
+        for point in points:
+            ends = [one.ends for one in self._ranges]
+            xs = [low + share * (high - low) for share, (low, high) in zip(point, ends, strict=True)]
+            found.append(np.array([one.value_of(x) for one, x in zip(self._ranges, xs, strict=True)]))
+        return sorted(found, key=lambda values: self._cost(values, SCREENED))[:OTHER_STARTS]
+
+    def aims(self, values: Array, players: int) -> list[Aim] | None:
+        """Return what becomes of the goals with some numbers; None where the design does not take them."""
+        key = players, values.tobytes()
+        if key not in self._known:
+            self._known[key] = self._played(values, players)
+            if len(self._known) > KEPT:
+                del self._known[next(iter(self._known))]
+        return self._known[key]
+
+    def _played(self, values: Array, players: int) -> list[Aim] | None:
+        try:
+            design = self._trials.variant(self.named(values))
+            result = self._trials.play(design, players)
+        except DesignError:
+            return None
+        aims = [aim for goal in self._trials.goals for aim in aims_of(goal, result)]
+        cost = cost_of(aims)
+        if self.best is None or (players, -cost) > (self.best[0], -self.best[1]):
+            self.best = players, cost, values
+        return aims
+
+    def named(self, values: Array) -> dict[str, float]:
+        """Return numbers by place."""
+        return {
+            one.number.place: one.number.settled(value)
+            for one, value in zip(self._ranges, values.tolist(), strict=True)
+        }
+
+    def _cost(self, values: Array, players: int) -> float:
+        aims = self.aims(values, players)
+        return math.inf if aims is None else cost_of(aims)
+
+    def _misses(self, values: Array, players: int, width: int) -> Array:
+        aims = self.aims(values, players)
+        return np.full(width, OFF_LIMITS) if aims is None else np.array([aim.off for aim in aims])
+
+    def _with(self, values: Array, x: Array) -> Array:
+        changed = values.copy()
+        for index, coordinate in zip(self._free, x.tolist(), strict=True):
+            changed[index] = self._ranges[index].value_of(coordinate)
+        return changed
+
+    def _descend(self, values: Array, players: int, most: int = 10) -> Array:
+        """Return numbers from which no small step leads nearer to the goals; whole ones stay."""
+        first = self.aims(values, players)
+        if not self._free or first is None or cost_of(first) == 0:
+            return values
+        from scipy.optimize import least_squares
+
+        # What the misses gain by less than a hundredth of a squared tolerance is not worth a run.
+        width, near = len(first), NEAR_ENOUGH if players >= MANY else NEAR_ENOUGH_OF_FEW
+        enough = min(max(WORTHLESS / cost_of(first), near), 0.1)
+        ends = np.array([self._ranges[index].ends for index in self._free]).T
+        start = np.array([self._ranges[index].x_of(values[index]) for index in self._free])
+        found = least_squares(
+            lambda x: self._misses(self._with(values, x), players, width),
+            np.clip(start, ends[0], ends[1]),
+            jac=lambda x: self._slopes_near(values, x, players, width),
+            bounds=(ends[0], ends[1]), method="trf", xtol=near, ftol=enough, max_nfev=most,
+        )  # fmt: skip
+        return self._with(values, found.x)
+
+    def _slopes_near(self, values: Array, x: Array, players: int, width: int) -> Array:
+        """Return the slopes at a point, or those of a point so near that they are the same but for chance."""
+        aims = self.aims(self._with(values, x), players) or []
+        slack = [aim.slack for aim in aims]
+        whole = [float(values[index]) for index in self._whole]
+        if self._sloped is not None:
+            at, others, pattern, slopes = self._sloped
+            if others == [players, *whole] and pattern == slack and bool((np.abs(x - at) < NEAR_BY).all()):
+                return slopes
+        slopes = self._slopes_at(values, x, players, width)
+        self._sloped = x.copy(), [players, *whole], slack, slopes
+        return slopes
+
+    def _slopes_at(self, values: Array, x: Array, players: int, width: int) -> Array:
+        slopes = np.zeros((width, len(x)))
+        for column, index in enumerate(self._free):
+            one = self._ranges[index]
+            step = max(STEP if players >= MANY else STEP_OF_FEW, one.least_step(one.value_of(x[column])))
+            ends, moved = [], []
+            for direction in (1, -1):
+                at = x.copy()
+                at[column] = np.clip(x[column] + direction * step, *one.ends)
+                ends.append(at[column])
+                moved.append(self._misses(self._with(values, at), players, width))
+            if ends[0] > ends[1]:
+                slopes[:, column] = (moved[0] - moved[1]) / (ends[0] - ends[1])
+        return slopes
+
+    def _slopes(self, values: Array, players: int, aims: list[Aim]) -> Array:
+        """Return how much each miss moves with the coordinate of every number; of whole ones, over a step of one."""
+        slopes = np.zeros((len(aims), len(self._ranges)))
+        x = np.array([self._ranges[index].x_of(values[index]) for index in self._free])
+        slopes[:, self._free] = self._slopes_near(values, x, players, len(aims))
+        for index in self._whole:
+            one, ends, moved = self._ranges[index], [], []
+            for direction in (1, -1):
+                at = values.copy()
+                at[index] = np.clip(values[index] + direction, one.low, one.high)
+                ends.append(one.x_of(at[index]) if one.in_logs or one.low != one.high else 0.0)
+                moved.append(self._misses(at, players, len(aims)))
+            if ends[0] != ends[1]:
+                slopes[:, index] = (moved[0] - moved[1]) / (ends[0] - ends[1])
+        return slopes

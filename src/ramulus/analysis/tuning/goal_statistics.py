@@ -1,0 +1,191 @@
+"""Each kind of goal as smooth numbers: what `sensitivity` compares, and what `tune` brings to the wish."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from functools import singledispatch
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.analysis.goals.kinds import span_of
+from ramulus.analysis.goals.measuring import arrivals_of, groups_of, weights_of
+from ramulus.analysis.pace import HOUR
+from ramulus.analysis.tuning.statistic import Quantile, Statistic
+from ramulus.design.goal import (
+    DaysGoal,
+    Goal,
+    HoursGoal,
+    LongestLevelGoal,
+    PaceGoal,
+    RatioGoal,
+    ReachedGoal,
+    StillPlayingGoal,
+    WastedGoal,
+)
+from ramulus.rules.schedule import schedules_of, unfloored_days_reached
+from ramulus.rules.tabulation import tabulated
+from ramulus.simulation.quits import STAYED
+from ramulus.simulation.samples import Sample, WholeSample
+
+if TYPE_CHECKING:
+    from ramulus.analysis.result import SimulationResult
+    from ramulus.formula.functions import Array
+    from ramulus.simulation.played import PlayedProfile
+
+NO_TIME = 1e-9  # Of a level that is passed together with the one before it.
+Found = dict[int | None, Statistic]
+
+
+@singledispatch
+def statistics_of(goal: Goal, result: SimulationResult) -> Found:
+    """Return what a goal is about, by the level where it is about each of several.
+
+    Hours and days are in logarithms, days unfloored, so that they go on smoothly; shares are as they are.
+    """
+    raise NotImplementedError(type(goal).__name__)
+
+
+def values_of(sample: Sample) -> Array:
+    """Return every player's numbers, infinite where there is none."""
+    assert isinstance(sample, WholeSample)
+    return np.where(np.isnan(sample.values), np.inf, sample.values)
+
+
+def seconds_at(goal: Goal, level: int, result: SimulationResult) -> Callable[[PlayedProfile], Array]:
+    """Return what gives each player's seconds to a level."""
+    index = level - int(result.design.track(goal.track).start_level)
+    return lambda group: values_of(arrivals_of(goal, group).seconds)[:, index]
+
+
+def days_at(goal: Goal, level: int, result: SimulationResult) -> Callable[[PlayedProfile], Array]:
+    """Return what gives each player's calendar days to a level, with the part of the last one that has passed."""
+    index = level - int(result.design.track(goal.track).start_level)
+
+    def days(group: PlayedProfile) -> Array:
+        sample = arrivals_of(goal, group).seconds
+        assert isinstance(sample, WholeSample)
+        schedules = schedules_of(result.design, result.design.profile(group.profile))
+        found = unfloored_days_reached(sample.values[:, index], np.arange(group.players), schedules)
+        return np.where(np.isnan(found), np.inf, found)
+
+    return days
+
+
+def in_logs(
+    goal: Goal, share: float, result: SimulationResult, numbers: Callable[[PlayedProfile], Array], unit: float = 1.0,
+    sign: int = 1,
+) -> Quantile:  # fmt: skip
+    """Return the quantile of the logarithms of players' numbers."""
+    groups = groups_of(goal, result)
+    weights = {group.profile: weight for group, weight in zip(groups, weights_of(goal, result).tolist(), strict=True)}
+    samples = {group.profile: np.log(np.maximum(numbers(group) / unit, NO_TIME)) for group in groups}
+    return Quantile(samples, weights, share, sign)
+
+
+@statistics_of.register(HoursGoal)
+def _(goal: HoursGoal, result: SimulationResult) -> Found:
+    if goal.level is not None:
+        way = seconds_at(goal, goal.level, result)
+    else:
+        first, last = (seconds_at(goal, level or 0, result) for level in (goal.from_level, goal.to_level))
+
+        def way(group: PlayedProfile) -> Array:
+            end = last(group)
+            return np.where(np.isfinite(end), end - np.where(np.isfinite(end), first(group), 0.0), np.inf)
+
+    return {None: Statistic.of_quantiles(in_logs(goal, goal.quantile, result, way, HOUR))}
+
+
+@statistics_of.register(DaysGoal)
+def _(goal: DaysGoal, result: SimulationResult) -> Found:
+    days = days_at(goal, goal.level, result)
+    return {None: Statistic.of_quantiles(in_logs(goal, goal.quantile, result, days))}
+
+
+@statistics_of.register(RatioGoal)
+def _(goal: RatioGoal, result: SimulationResult) -> Found:
+    way, other = seconds_at(goal, goal.level, result), goal.model_copy(update={"player": goal.compared_with})
+    own = in_logs(goal, goal.quantile, result, way, HOUR)
+    return {None: Statistic.of_quantiles(own, in_logs(other, goal.quantile, result, way, HOUR, sign=-1))}
+
+
+@statistics_of.register(LongestLevelGoal)
+def _(goal: LongestLevelGoal, result: SimulationResult) -> Found:
+    start = int(result.design.track(goal.track).start_level)
+
+    def within(level: int) -> Callable[[PlayedProfile], Array]:
+        return lambda group: values_of(arrivals_of(goal, group).in_level)[:, level - start]
+
+    return {
+        level: Statistic.of_quantiles(in_logs(goal, _share(goal), result, within(level), HOUR))
+        for level in span_of(goal, result.design)
+    }
+
+
+def _share(goal: PaceGoal) -> float:
+    return float(goal.quantile)
+
+
+def _share_of(goal: Goal, result: SimulationResult, counted: Callable[[PlayedProfile], Array]) -> Statistic:
+    """Return the share of players that are counted."""
+    value, moves = 0.0, {}
+    for group, weight in zip(groups_of(goal, result), weights_of(goal, result).tolist(), strict=True):
+        which = counted(group).astype(np.float64)
+        value += weight * float(which.mean())
+        moves[group.profile] = weight * which
+    return Statistic(value, moves)
+
+
+@statistics_of.register(ReachedGoal)
+def _(goal: ReachedGoal, result: SimulationResult) -> Found:
+    if goal.by_hours is not None:
+        way, end = seconds_at(goal, goal.level, result), float(goal.by_hours) * HOUR
+        return {None: _share_of(goal, result, lambda group: way(group) <= end)}
+    days, last = days_at(goal, goal.level, result), (goal.by_day or 0) + 1
+    return {None: _share_of(goal, result, lambda group: days(group) < last)}
+
+
+@statistics_of.register(StillPlayingGoal)
+def _(goal: StillPlayingGoal, result: SimulationResult) -> Found:
+    def still(group: PlayedProfile) -> Array:
+        if group.quits is None:
+            return np.ones(group.players)
+        if goal.by_day is not None:
+            gone = group.quits.day <= goal.by_day
+        else:
+            gone = group.quits.level < (goal.level or 0) - int(result.design.track().start_level)
+        return np.asarray(~(gone & (group.quits.reason != STAYED)))
+
+    return {None: _share_of(goal, result, still)}
+
+
+@statistics_of.register(WastedGoal)
+def _(goal: WastedGoal, result: SimulationResult) -> Found:
+    parts = list(zip(groups_of(goal, result), weights_of(goal, result).tolist(), strict=True))
+    each = [group.each for group, _ in parts if group.each is not None]
+    earned, wasted = (
+        sum(weight * float(getattr(own, key).mean()) for own, (_, weight) in zip(each, parts, strict=True))
+        for key in ("earned", "wasted")
+    )
+    ratio = wasted / earned if earned else 0.0
+    moves = {
+        group.profile: weight * (own.wasted - ratio * own.earned) / max(earned, 1e-9)
+        for own, (group, weight) in zip(each, parts, strict=True)
+    }
+    return {None: Statistic(ratio, moves)}
+
+
+def unreached(goal: Goal, level: int, share: float, result: SimulationResult) -> float:
+    """Return hours that stand for a level which too few reach: the horizon, and more the farther off the level is.
+
+    It still says which way to go, where "never" says nothing.
+    """
+    curve = tabulated(result.design).track(goal.track).curve
+    totals, start = curve.totals, curve.start_level
+    far, there = level - start, 0
+    while there < far and in_logs(goal, share, result, seconds_at(goal, start + there + 1, result)).value < math.inf:
+        there += 1
+    behind = float(totals[there] or totals[there + 1])
+    return result.hours * max(1.0, float(totals[far]) / behind)

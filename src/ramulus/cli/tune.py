@@ -1,0 +1,191 @@
+"""`ramulus tune`: the numbers that meet the goals, or the costs that give wished hours."""
+
+from __future__ import annotations
+
+import math
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.closing import Closing, closed
+from ramulus.cli.glance import milestones
+from ramulus.cli.output import Column, hours, number, significant, xp
+from ramulus.cli.trials import trials_bar
+from ramulus.errors import DataError
+
+if TYPE_CHECKING:
+    from ramulus.analysis.tuning import PacedCosts, Tuning
+    from ramulus.design import Design
+
+VALUES = {
+    "name": Column("number"),
+    "before": Column("before", significant),
+    "after": Column("after", significant),
+    "low": Column("from", significant),
+    "high": Column("to", significant),
+    "determined": Column("pinned\ndown", lambda known: "yes" if known else "no"),
+    "at_bound": Column("at\nbound"),
+}
+GOALS = {
+    "player": Column("player"),
+    "goal": Column("goal"),
+    "found_before": Column("before", significant),
+    "found": Column("after", significant),
+    "verdict": Column("verdict"),
+}
+WISHES = {
+    "level": Column("level", number()),
+    "wish": Column("wish\nhours", hours),
+    "found": Column("found\nhours", hours),
+    "low": Column("from", hours),
+    "high": Column("to", hours),
+    "off": Column("off", lambda off: "–" if math.isnan(off) else f"{off:+.1%}"),
+    "holds": Column("holds", lambda holds: "yes" if holds else "no"),
+}
+COSTS = {"level": Column("level", number()), "before": Column("XP\nbefore", xp), "after": Column("XP\nafter", xp)}
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command."""
+    app.command()(closed(tune))
+
+
+def tune(
+    file: options.File,
+    wishes: Annotated[
+        list[str] | None, typer.Argument(metavar="[LEVEL=HOURS]...", help="With --costs: when to reach which level.")
+    ] = None,
+    vary: Annotated[
+        list[str] | None,
+        typer.Option("--vary", metavar="NAME[=LOW:HIGH]", help="A number to find (repeatable)."),
+    ] = None,
+    whole: Annotated[
+        list[str] | None,
+        typer.Option("--whole", metavar="NAME", help="One of them that is to stay whole (repeatable)."),
+    ] = None,
+    costs: Annotated[
+        str | None, typer.Option("--costs", metavar="PLAYER", help="Find the costs that give a profile these hours.")
+    ] = None,
+    write: Annotated[bool, typer.Option("--write", help="Change the numbers in the file; all else stays.")] = False,
+    players: options.TrialPlayers = 2000,
+    seed: options.Seed = 0,
+    *,
+    closing: Closing,
+) -> None:
+    """Find the numbers that meet the goals, by playing; or with --costs the costs that give wished hours.
+
+    Without bounds a number is sought between a tenth of it and ten times it. Ctrl-C ends with the best so far.
+    """
+    _refuse_mixed(vary, whole, costs, wishes, closing, write=write)
+    read = file.read_bytes() if write and file.exists() else b""
+    design = closing.load(file)
+    with trials_bar(closing.quiet) as progress:
+        from ramulus.analysis.tuning import pace_costs
+        from ramulus.analysis.tuning import tune as run
+
+        if costs is not None:
+            found: Tuning | PacedCosts = pace_costs(
+                design, costs, _hours_by_level(wishes or []), seed, progress=progress
+            )
+        else:
+            bounds = dict(_bounds(text) for text in vary or [])
+            found = run(design, bounds, whole or [], players, seed, progress=progress)
+    _show(found, closing)
+    if found.stopped:
+        raise typer.Exit(130)
+    _finish(found.design, design, file, read, closing, write=write)
+
+
+def _refuse_mixed(
+    vary: list[str] | None, whole: list[str] | None, costs: str | None, wishes: list[str] | None, closing: Closing,
+    *, write: bool,
+) -> None:  # fmt: skip
+    if (vary is None) == (costs is None):
+        raise typer.BadParameter("--vary NAME for numbers that meet the goals, or --costs PLAYER LEVEL=HOURS for costs")
+    if costs is None and wishes:
+        raise typer.BadParameter(f"{wishes[0]!r} goes with --costs PLAYER", param_hint="LEVEL=HOURS")
+    if costs is not None and not wishes:
+        raise typer.BadParameter("no wish; add one or more LEVEL=HOURS, such as 10=2.5", param_hint="--costs")
+    if costs is not None and whole:
+        raise typer.BadParameter("goes with --vary", param_hint="--whole")
+    if write and closing.changes:
+        raise typer.BadParameter(
+            "with --set would write those values too; put them into the file first", param_hint="--write"
+        )
+
+
+def _bounds(text: str) -> tuple[str, tuple[float, float] | None]:
+    """Return name and bounds of NAME[=LOW:HIGH]."""
+    name, equals, span = text.partition("=")
+    if not equals:
+        return name.strip(), None
+    low, colon, high = span.partition(":")
+    try:
+        return name.strip(), (float(low), float(high if colon else "none"))
+    except ValueError:
+        raise typer.BadParameter(
+            f"{text!r}; write NAME=LOW:HIGH, such as steepness=1.2:1.8", param_hint="--vary"
+        ) from None
+
+
+def _hours_by_level(wishes: list[str]) -> dict[int, float]:
+    found: dict[int, float] = {}
+    for wish in wishes:
+        level, equals, hours_there = wish.partition("=")
+        try:
+            key, value = int(level), float(hours_there if equals else "none")
+        except ValueError:
+            allowed = "write LEVEL=HOURS, such as 10=2.5"
+            raise typer.BadParameter(f"{wish!r}; {allowed}", param_hint="LEVEL=HOURS") from None
+        if key in found:
+            raise typer.BadParameter(f"level {key} is there twice", param_hint="LEVEL=HOURS")
+        found[key] = value
+    return found
+
+
+def _show(found: Tuning | PacedCosts, closing: Closing) -> None:
+    import pandas as pd
+
+    from ramulus.analysis.tuning import Tuning
+
+    stopped = "interrupted" if found.stopped else ""
+    printing = closing.printing("tune", stopped=stopped)
+    notes = pd.DataFrame({"note": list(found.notes)})
+    foot = "".join(f"\n- {note}" for note in found.notes)
+    if isinstance(found, Tuning):
+        first, heads, others = found.values, VALUES, {"goals": found.goals}
+        both = [
+            now if now == then else f"{now} (was {then})"
+            for now, then in zip(found.goals["verdict"], found.goals["verdict_before"], strict=True)
+        ]
+        second, its_heads = found.goals.assign(verdict=both)[list(GOALS)], GOALS
+        title = f"{found.design.title}: numbers for its goals"
+    else:
+        first, heads, others = found.wishes, WISHES, {"costs": found.costs}
+        levels = found.costs["level"]
+        second = found.costs[levels.isin(milestones(int(levels.min()), int(levels.max())))]
+        its_heads, title = COSTS, f"{found.design.title}: costs for the hours of {found.player}"
+    two = printing.for_a_reader and not printing.columns and len(second) > 0
+    printing.table(first, heads, title, "" if two else foot, {**others, "notes": notes})
+    if two:
+        print()
+        below = "the goals, judged by other draws and more players" if isinstance(found, Tuning) else "the costs"
+        printing.table(second, its_heads, below, foot)
+
+
+def _finish(after: Design, before: Design, file: Path, read: bytes, closing: Closing, *, write: bool) -> None:
+    """Write the design back, or say how that is done."""
+    say = closing.printing("tune").say
+    if after == before:
+        say(f"nothing to change in {file}")
+    elif not write:
+        if sys.stderr.isatty():
+            say(f"--write changes the numbers in {file}")
+    else:
+        if file.read_bytes() != read:
+            raise DataError(f"{file}: it was changed while numbers were sought; nothing is written")
+        after.save(file)
+        say(f"wrote {file}")

@@ -1,0 +1,78 @@
+"""The figure of sensitivity: a panel a goal, a line a number with its interval."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import matplotlib.pyplot as plt
+import numpy as np
+
+from ramulus.errors import RamulusError
+from ramulus.plots.style import ACCENTS, QUIET, foot_line, project_style
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.axes import Axes
+
+MOST_GOALS, MOST_NUMBERS = 5, 12
+LONGEST = 70
+
+
+def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_options: Any) -> np.ndarray[Any, Any]:
+    """Draw how much each number moves each goal.
+
+    Args:
+        table: what `sensitivity` returned.
+        ax: axes, one a goal and at most five (default: those of a new figure).
+        figure_options: are passed to the new figure.
+
+    Returns:
+        The axes, a panel a goal: the change with its 95 % interval, the number that moves the goal most on top.
+
+    Raises:
+        RamulusError: it is no table of `sensitivity`, or there are not enough axes.
+    """
+    if not {"name", "goal", "change", "unit"} <= set(table.columns):
+        raise RamulusError("no table of sensitivity: a column name, goal, change or unit is missing")
+    goals = list(table.groupby(["player", "goal"], sort=False))[:MOST_GOALS]
+    with project_style():
+        if ax is None:
+            rows = [min(len(numbers), MOST_NUMBERS) + 1.6 for _, numbers in goals]
+            options = {"height_ratios": rows, **figure_options.pop("gridspec_kw", {})}
+            _, ax = plt.subplots(len(goals), 1, layout="constrained", gridspec_kw=options, **figure_options)
+        panels = np.ravel(np.asarray(ax, dtype=object))
+        if len(panels) < len(goals):
+            raise RamulusError(f"{len(panels)} axes for {len(goals)} goals; allowed: one a goal")
+        for panel, ((player, goal), numbers) in zip(panels, goals, strict=False):
+            _panel(panel, f"{player}: {goal}", numbers.head(MOST_NUMBERS))
+        foot_line(panels[0], "change of what the goal measures, with its 95 % interval (paired runs, shared draws)")
+    return panels
+
+
+def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:
+    place = np.arange(len(numbers))[::-1]
+    ax.axvline(0, color=QUIET, linewidth=1)
+    seen = (numbers["low"] > 0) | (numbers["high"] < 0)
+    for y, row, matters in zip(place, numbers.itertuples(), seen, strict=True):
+        color = ACCENTS[0] if matters else QUIET
+        ax.plot([row.low, row.high], [y, y], color=color, linewidth=5, alpha=0.35, solid_capstyle="butt")
+        ax.plot([row.change], [y], "o", color=color, markersize=6)
+    ax.set_yticks(place, [f"{row.name.removeprefix('constants.')}" for row in numbers.itertuples(index=False)])
+    ax.set_ylim(-0.7, len(numbers) - 0.3)
+    ax.grid(axis="y", visible=False)
+    ax.set_title(title if len(title) <= LONGEST else title[: LONGEST - 1] + "…", fontsize=13)
+    units = list(dict.fromkeys(numbers["unit"]))
+    ax.set_xlabel(f"change, {units[0]} of the number" if units == ["% per %"] else f"change, {' or '.join(units)}")
+    _label(ax, place, numbers)
+
+
+def _label(ax: Axes, place: np.ndarray[Any, Any], numbers: pd.DataFrame) -> None:
+    """Write beside each line which value alone would meet the goal, where another one would."""
+    for y, row in zip(place, numbers.itertuples(index=False), strict=True):
+        if np.isfinite(row.needed) and row.needed != row.value:
+            text = f"meets it at {row.needed:,.4g} (now {row.value:,.4g})"
+            ax.annotate(
+                text, (row.high, y), xytext=(8, 0), textcoords="offset points", va="center", fontsize=11, color=QUIET
+            )
+    ax.margins(x=0.3 if (numbers["needed"] != numbers["value"]).any() else 0.08)
