@@ -20,6 +20,9 @@ ramulus plot canopy.toml skill-or-luck --seed 7 --output "$out/skill_or_luck.png
 
 ramulus plot canopy.toml compare --also canopy_eased.toml --seed 7 --output "$out/compare.png" --quiet
 
+ramulus plot canopy.toml sensitivity --vary steepness --vary first_cost --vary crown_gate --vary stats.shear.growth \
+    --vary sources.bark_borer.xp --output "$out/sensitivity.png" --quiet
+
 Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &
 export DISPLAY=:93
 sleep 1
@@ -45,7 +48,6 @@ shot levels ramulus levels canopy.toml --to 30
 shot explain ramulus explain canopy.toml tracks.warden.cost --level 7
 shot check ramulus check canopy.toml
 shot award ramulus award canopy.toml 40 400 90 --also carry=0 --also carry=0.5,level_ups_per_award=one
-shot effort_table ramulus effort canopy.toml --player steady --from 10 --to 15
-shot party_table ramulus party canopy.toml
 shot compare_table ramulus compare canopy.toml canopy_eased.toml --seed 7
+shot tune ramulus tune canopy.toml --vary steepness --vary crown_gate
 shot simulate ramulus simulate canopy.toml --seed 7

@@ -172,7 +172,7 @@ def test_the_mean_of_very_many_amounts_is_within_half_an_xp(low, width, factor, 
         awards={"rounding": rounding, "least_award": least},
         multipliers=[{"name": "m", "factor": factor}],
     )
-    pay = tabulated(design).profile().mean_pay(frozenset([0]))
+    pay = tabulated(design).profile().alone.mean_award(frozenset([0]))
     law, product = pay.laws[0], pay.product
     exact, near = pay._mean_of(law, product, share), pay._nearly_mean_of(law, product, share)
     assert np.abs(exact - near).max() <= 0.5 + 1e-6

@@ -222,7 +222,7 @@ def bits(result):
 
 def test_same_bits_on_threads_processes_and_in_any_order():
     design = rm.demo_design()
-    sizes = {"newcomer": 2048, "steady": 2500, "adept": 2048 + 3}  # 2 + 3 + 3 chunks
+    sizes = {"newcomer": 2304, "steady": 2500, "adept": 2048 + 3}  # 9 + 10 + 9 chunks
     with ThreadPoolExecutor(1) as one, ThreadPoolExecutor(2) as two, ProcessPoolExecutor(2) as pool:
         results = [
             rm.simulate(design, sizes, 30, 7, executor=executor) for executor in (one, two, pool, Backwards(), None)

@@ -46,7 +46,10 @@ def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_
             raise RamulusError(f"{len(panels)} axes for {len(goals)} goals; allowed: one a goal")
         for panel, ((player, goal), numbers) in zip(panels, goals, strict=False):
             _panel(panel, f"{player}: {goal}", numbers.head(MOST_NUMBERS))
-        foot_line(panels[0], "change of what the goal measures, with its 95 % interval (paired runs, shared draws)")
+        foot_line(
+            panels[0],
+            "change of what the goal measures, with its 95 % interval (paired runs, shared draws); grey: not seen",
+        )
     return panels
 
 
@@ -58,13 +61,21 @@ def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:
         color = ACCENTS[0] if matters else QUIET
         ax.plot([row.low, row.high], [y, y], color=color, linewidth=5, alpha=0.35, solid_capstyle="butt")
         ax.plot([row.change], [y], "o", color=color, markersize=6)
-    ax.set_yticks(place, [f"{row.name.removeprefix('constants.')}" for row in numbers.itertuples(index=False)])
+    usual = numbers["unit"].mode()[0]
+    ax.set_yticks(
+        place, [_name(name, unit, usual) for name, unit in zip(numbers["name"], numbers["unit"], strict=True)]
+    )
     ax.set_ylim(-0.7, len(numbers) - 0.3)
     ax.grid(axis="y", visible=False)
     ax.set_title(title if len(title) <= LONGEST else title[: LONGEST - 1] + "…", fontsize=13)
-    units = list(dict.fromkeys(numbers["unit"]))
-    ax.set_xlabel(f"change, {units[0]} of the number" if units == ["% per %"] else f"change, {' or '.join(units)}")
+    ax.set_xlabel(f"change, {usual} of the number")
     _label(ax, place, numbers)
+
+
+def _name(name: str, unit: str, usual: str) -> str:
+    """Return how a number is called, with what its change is counted by where that is not as for the others."""
+    short = name.removeprefix("constants.")
+    return short if unit == usual else f"{short}\n({unit})"
 
 
 def _label(ax: Axes, place: np.ndarray[Any, Any], numbers: pd.DataFrame) -> None:

@@ -17,7 +17,6 @@ from ramulus.analysis.goals import horizon_for
 from ramulus.analysis.result import SimulationResult
 from ramulus.analysis.simulate import DEFAULT_HOURS, simulate
 from ramulus.errors import RamulusError
-from ramulus.rules.ability import class_of
 from ramulus.simulation.run import Progress
 
 if TYPE_CHECKING:
@@ -86,11 +85,10 @@ class Comparison:
                 levels = self._levels(self.first)
                 both = [self._times(one, player) for one in (self.first, result)]
                 there = {level: column for column, level in enumerate(self._levels(result))}
-                numbers = np.arange(len(both[0]))
                 for column, level in enumerate(levels):
                     if level in there:
                         pair = both[0][:, column], both[1][:, there[level]]
-                        found[variant, player, level] = difference_of_medians(*pair, class_of(numbers))
+                        found[variant, player, level] = difference_of_medians(*pair)
         return found
 
     def _shared(self, result: SimulationResult) -> list[str]:

@@ -7,11 +7,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from ramulus.analysis.comparing.statistic import Statistic, covariance
 from ramulus.analysis.goals import SHARES, limits
 from ramulus.analysis.goals.measuring import groups_of
 from ramulus.analysis.pace import HOUR
 from ramulus.analysis.tuning.goal_statistics import days_at, in_logs, seconds_at, statistics_of, unreached
-from ramulus.analysis.tuning.statistic import Statistic, covariance
 from ramulus.design.goal import (
     DaysGoal,
     Goal,

@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ramulus.analysis.comparing.statistic import covariance
+from ramulus.analysis.goals.measuring import Z
 from ramulus.analysis.tuning.fitting import Fit
 from ramulus.analysis.tuning.ranges import Range
-from ramulus.analysis.tuning.statistic import covariance
 
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
 
 DETERMINED = 0.01  # A standard error below it, as a share of the number.
-Z = 1.959963984540054
 STRAIGHT = 0.1  # Coordinates over which the misses are taken to be straight.
 FLAT = 1e-6  # Of the steepest direction: nothing is known along a flatter one.
 AT_BOUND = 1e-3  # Of the way between the bounds.

@@ -10,7 +10,7 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
 from html import escape
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 import pandas as pd
@@ -31,9 +31,10 @@ if TYPE_CHECKING:
     from ramulus.formula.functions import Array
     from ramulus.simulation.played import PlayedProfile
 
-PLAYERS = (300, 500, 1000, 2000, 4000, 4000)
+PLAYERS = (300, 500, 500, 1000, 1000, 2000, 4000, 4000)
 CONFIRMED_BY = 8000
 HELD = 0.01  # A wish holds within it, or within half an encounter.
+OVERSHOT, LEAST_WAY = -0.2, 0.15
 ROOM = 2.0  # Of the horizon over the last wish.
 COLUMNS = ("level", "wish", "found", "low", "high", "off", "holds")
 
@@ -107,7 +108,8 @@ def costs_for(
     Examples:
         >>> import ramulus as rm
         >>> paced = rm.costs_for(rm.demo_design(), player="steady", hours={5: 0.5, 10: 2})
-        >>> rm.simulate(paced, {"steady": 500}).pace()["hours_p50"].round(1)[9]
+        >>> pace = rm.simulate(paced, {"steady": 500}).pace()
+        >>> round(float(pace["hours_p50"][9]), 1)
         2.0
     """
     paced = pace_costs(design, player, hours, seed, executor=executor, progress=progress)
@@ -160,19 +162,23 @@ class _Pacing:
         self._grain = float(cost.rounding_to or 1)
         self._least = self._grain * (math.floor(float(track.start_xp) / self._grain) + 1)
         self._count = track.max_level - track.start_level
+        self._way, self._misses = 1.0, cast("Array | None", None)
 
     def paced(self) -> PacedCosts:
         """Return the costs, as far as the search got."""
         curve = tabulated(self._trials.design).main.curve
         costs = in_grains(curve.costs, self._grain, self._least)
-        before, stopped = curve.costs, False
+        before, exact, stopped = curve.costs, costs.copy(), False
         found, best = None, (math.inf, costs)
         try:
             for players in PLAYERS:
                 self._trials.doing = f"{players:,} players"
                 result = self._trials.play(self._design(costs), players)
                 best = min(best, (self._worst(result), costs), key=lambda pair: pair[0])
-                costs = self._corrected(costs, result)
+                self._turn_down(result)
+                # What is rounded away is not forgotten, so that small corrections add up.
+                exact = np.exp((1 - self._way) * np.log(exact) + self._way * np.log(self._corrected(costs, result)))
+                costs = in_grains(exact, self._grain, self._least)
             self._trials.doing = "confirming with other draws"
             result = self._trials.play(self._design(costs), CONFIRMED_BY, seed=self._trials.seed + 1)
             found = self._found(result)
@@ -199,11 +205,25 @@ class _Pacing:
         hours = self._medians(result)[np.array(self._wishes.levels)]
         return float(np.abs(np.log(hours / np.array(self._wishes.hours))).max())
 
+    def _turn_down(self, result: SimulationResult) -> None:
+        """Go part of the way only, where the last correction overshot.
+
+        Where sources come back with time, XP an hour goes by time and not by level, and corrections swing to and fro.
+        """
+        misses = np.log(self._medians(result)[np.array(self._wishes.levels)] / np.array(self._wishes.hours))
+        if self._misses is not None and np.isfinite(misses).all() and np.isfinite(self._misses).all():
+            worst = int(np.abs(self._misses).argmax())
+            left = float(misses[worst] / self._misses[worst])
+            # What was left of the miss, of the part of the way that was gone, is how far to go (a secant).
+            if left < OVERSHOT:
+                self._way = min(max(self._way / (1 - left), LEAST_WAY), 1.0)
+        self._misses = misses
+
     def _corrected(self, costs: Array, result: SimulationResult) -> Array:
         top = self._wishes.levels[-1]
         rates = _rates(costs[:top], self._medians(result))
         found = smooth_costs(costs[:top], rates, self._wishes, self._grain, self._least)
-        return in_grains(carried_on(found, self._count, self._grain), self._grain, self._least)
+        return carried_on(found, self._count, self._grain)
 
     def _found(self, result: SimulationResult) -> list[tuple[Measured, float]]:
         """Return the hours to each wished level with their interval, and the hours of one encounter there."""

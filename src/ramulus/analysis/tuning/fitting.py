@@ -29,6 +29,7 @@ WORTHLESS = 0.01
 OFF_LIMITS = 1e3  # How far off, in tolerances, numbers are that the design does not take.
 OTHER_STARTS, LOOKED_AT = 2, 8
 NEAR_BY = 0.06  # Of a coordinate: slopes change by no more than chance over so little.
+BESIDE = 0.1  # Of the way between the bounds.
 KEPT = 30  # Runs that are remembered, as a search comes back to its last points.
 
 
@@ -89,9 +90,23 @@ class Fitting:
             values = min(found, key=lambda one: self._cost(one, few))
         self._trials.doing = "nearer"
         values = self._descend(values, self._players, most=4)
+        values = self._to_near_bounds(values)
         aims = self.aims(values, self._players)
         assert aims is not None
         return Fit(values, aims, self._slopes(values, self._players, aims))
+
+    def _to_near_bounds(self, values: Array) -> Array:
+        """Return numbers that are at a bound where that is nearer to the goals: the method stays short of bounds."""
+        for index in self._free:
+            one = self._ranges[index]
+            for end in (one.low, one.high):
+                short = abs(one.x_of(values[index]) - one.x_of(end))
+                if 0 < short < BESIDE * (one.ends[1] - one.ends[0]):
+                    tried = values.copy()
+                    tried[index] = end
+                    if self._cost(tried, self._players) <= self._cost(values, self._players):
+                        values = tried
+        return values
 
     def _settled(self, start: Array, players: int) -> Array:
         """Return a solution from one start; whole numbers are tried out one by one."""

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ramulus.analysis.comparing.statistic import Quantile, Statistic
 from ramulus.analysis.goals.kinds import span_of
 from ramulus.analysis.goals.measuring import arrivals_of, groups_of, weights_of
 from ramulus.analysis.pace import HOUR
-from ramulus.analysis.tuning.statistic import Quantile, Statistic
 from ramulus.design.goal import (
     DaysGoal,
     Goal,
@@ -178,14 +178,23 @@ def _(goal: WastedGoal, result: SimulationResult) -> Found:
 
 
 def unreached(goal: Goal, level: int, share: float, result: SimulationResult) -> float:
-    """Return hours that stand for a level which too few reach: the horizon, and more the farther off the level is.
+    """Return hours that stand for a level which too few reach: what they would need at the XP an hour they have.
 
-    It still says which way to go, where "never" says nothing.
+    It says which way to go, and how far, where "never" says nothing.
     """
-    curve = tabulated(result.design).track(goal.track).curve
-    totals, start = curve.totals, curve.start_level
-    far, there = level - start, 0
-    while there < far and in_logs(goal, share, result, seconds_at(goal, start + there + 1, result)).value < math.inf:
-        there += 1
-    behind = float(totals[there] or totals[there + 1])
-    return result.hours * max(1.0, float(totals[far]) / behind)
+    tables = tabulated(result.design).track(goal.track)
+    totals, far = tables.curve.totals, level - tables.curve.start_level
+    if goal.track in (None, result.design.main_track_name):
+        pairs = zip(groups_of(goal, result), weights_of(goal, result).tolist(), strict=True)
+        earned = float(sum(weight * _earned(group, share) for group, weight in pairs)) / tables.scale
+    else:
+        reached = [in_logs(goal, share, result, seconds_at(goal, tables.curve.start_level + n, result)).value < math.inf
+                   for n in range(far + 1)]  # fmt: skip
+        earned = float(totals[max(sum(reached) - 1, 0)])
+    return float(result.hours) * max(1.0, float(totals[far]) / max(earned, 1.0))
+
+
+def _earned(group: PlayedProfile, share: float) -> float:
+    """Return the XP units that a player has earned and kept who is as slow as a share of all are."""
+    assert group.each is not None
+    return float(np.quantile(group.each.earned - group.each.wasted, 1 - share))

@@ -7,9 +7,9 @@ import math
 from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING
 
+from ramulus.analysis.comparing.statistic import Statistic
 from ramulus.analysis.tuning.aims import met_between, target_of
 from ramulus.analysis.tuning.numbers import NamedNumber
-from ramulus.analysis.tuning.statistic import Statistic
 from ramulus.analysis.tuning.trials import Trials
 from ramulus.errors import DesignError
 

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import pandas as pd
 
+from ramulus.analysis.comparing.statistic import Statistic, paired_error
 from ramulus.analysis.goals import SHARES, measure, words_of
 from ramulus.analysis.goals.measuring import Z
 from ramulus.analysis.tuning.aims import met_between
 from ramulus.analysis.tuning.goal_statistics import statistics_of
 from ramulus.analysis.tuning.needed import Needed
 from ramulus.analysis.tuning.numbers import NamedNumber, named_number
-from ramulus.analysis.tuning.statistic import Statistic, paired_error
 from ramulus.analysis.tuning.steps import steps_of
 from ramulus.analysis.tuning.trials import TrialProgress, Trials
 from ramulus.errors import DesignError, RamulusError
