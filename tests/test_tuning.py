@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 
 import numpy as np
 import pytest
@@ -206,7 +207,8 @@ def test_conflicts_bounds_and_loose_numbers_are_named():
     to_six = {"player": "quick", "level": 6, "hours": 4.0, "tolerance": 0.05}
     torn = rm.tune(exact(to_five, to_six), ["dear"], players=15)
     assert torn.goals["verdict"].tolist() == ["missed", "missed"]
-    assert torn.notes[0].startswith("quick, level 5 in 1 h stays off, and pulls against: quick, level 6 in 4 h")
+    said = r"quick, level 5 in 1 h stays off \(\d+\.\d tolerances\), and pulls against: quick, level 6 in 4 h"
+    assert re.fullmatch(said, torn.notes[0])
     # In the middle, in logarithms: both equally far off.
     assert np.log1p(torn.goals["off"]).sum() == pytest.approx(0, abs=0.05)
 
@@ -269,6 +271,7 @@ REFUSED = [
     ({"tracks.warden.max_level": (0, 40)}, (), "is not allowed in the design"),
     (["crown_gate"], ("steepness",), "to stay whole, but is not varied"),
     ([], (), "no numbers to vary"),
+    (["goals[0].hours"], (), "is a wish"),
 ]
 
 

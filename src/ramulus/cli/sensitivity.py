@@ -26,7 +26,7 @@ HEADS = {
     "note": Column("note"),
 }
 FOOT = (
-    "\nchange: of what the goal measures, ± half of its 95 % interval (paired runs on both sides, shared draws)."
+    "\nchange: of what the goal measures, ± half of its 95 % interval (paired runs on both sides)."
     "\nmeets it: the value with which this number alone meets the goal; – where none in reach does."
 )
 

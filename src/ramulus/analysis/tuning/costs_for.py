@@ -182,7 +182,7 @@ class _Pacing:
             self._trials.doing = "confirming with other draws"
             result = self._trials.play(self._design(costs), CONFIRMED_BY, seed=self._trials.seed + 1)
             found = self._found(result)
-        except SimulationStopped:
+        except (SimulationStopped, KeyboardInterrupt):
             if best[0] == math.inf:
                 raise
             costs, stopped = best[1], True

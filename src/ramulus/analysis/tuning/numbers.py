@@ -62,6 +62,8 @@ def named_number(design: Design, name: str, whole: Sequence[str] = ()) -> NamedN
         RamulusError: no number stands there.
     """
     place = full_place(design, name)
+    if place.split(".")[0].startswith("goals"):
+        raise RamulusError(f"{place} is a wish; allowed: the place of a number that the goals are to be met by")
     value = value_at(design, place)
     if isinstance(value, bool) or not isinstance(value, int | float):
         hint = "; put a number of it under [constants], and name that" if isinstance(value, str) else ""

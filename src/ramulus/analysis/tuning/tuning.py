@@ -125,7 +125,7 @@ def tune(
         values = _rounded(fitting, fit, ranges, players)
         trials.doing = "confirming with other draws"
         return _tuning(trials, ranges, fit, fitting.named(values), players)
-    except SimulationStopped:
+    except (SimulationStopped, KeyboardInterrupt):
         if fitting.best is None:
             raise
         return _so_far(trials, ranges, fitting)

@@ -44,6 +44,11 @@ class Pull:
         weaker = min(float(self.way @ self.way), float(other.way @ other.way))
         return self is not other and float(self.way @ other.way) < -OPPOSED * weaker
 
+    @property
+    def tolerances(self) -> str:
+        """How far off it is, in words."""
+        return f"{abs(self.off):.1f} tolerances"
+
     def __str__(self) -> str:
         return f"{self.goal.player}, {words_of(self.goal)}"
 
@@ -119,7 +124,7 @@ def _conflicts(certainty: Certainty, pulls: Sequence[Pull]) -> list[str]:
     for one in pulls:
         against = [other for other in pulls if other.opposes(one)]
         if one.failed and against:
-            said.append(f"{one} stays off, and pulls against: {_listed(against)}")
+            said.append(f"{one} stays off ({one.tolerances}), and pulls against: {_listed(against)}")
         elif one.failed and not any(certainty.at_bound):
-            said.append(f"{one} stays off: these numbers cannot bring it nearer")
+            said.append(f"{one} stays off ({one.tolerances}): these numbers cannot bring it nearer")
     return said
