@@ -11,12 +11,13 @@ ramulus plot canopy.toml pace --seed 7 --output "$out/pace.png" --quiet
 ramulus plot canopy.toml costs --also canopy_eased.toml --output "$out/costs.png" --quiet
 ramulus plot canopy.toml awards --award 40 --award 130 --times 12 --set tracks.warden.overflow.carry=0.5 \
     --output "$out/awards.png" --quiet
-for kind in stats effort income gain; do
+for kind in stats effort income; do
     ramulus plot canopy.toml "$kind" --player steady --output "$out/$kind.png" --quiet
 done
 ramulus plot canopy.toml party --output "$out/party.png" --quiet
 ramulus plot canopy.toml retention --seed 7 --output "$out/retention.png" --quiet
-ramulus plot canopy.toml skill-or-luck --seed 7 --output "$out/skill_or_luck.png" --quiet
+ramulus plot canopy.toml time-in-level --seed 7 --output "$out/time_in_level.png" --quiet
+ramulus plot canopy.toml xp-by-source --seed 7 --output "$out/xp_by_source.png" --quiet
 
 ramulus plot canopy.toml compare --also canopy_eased.toml --seed 7 --output "$out/compare.png" --quiet
 

@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 
 import ramulus as rm
+from conftest import make
 from ramulus.plots.style import _pushed_apart
 
 ROOT = Path(__file__).parent.parent
@@ -96,6 +97,62 @@ def test_the_other_figures():
     assert "lark" in texts(rm.plots.party(rm.play_party(design, 60))[0])
     assert "p10 to p90" in texts(rm.plots.party(rm.play_party(design, 30, parties=3, seed=1))[0])
     plt.close("all")
+
+
+def test_where_it_drags_and_what_a_goal_allows_are_named(result):
+    axes = rm.plots.time_in_level(result)
+    words = texts(axes)
+    assert "level 20: " in words and "times its neighbours" in words
+    assert "goal of newcomer: at most 0.78 h" in words
+    eased = rm.simulate(result.design.with_values({"constants.crown_gate": 0, "goals": []}), 100)
+    assert "neighbours" not in texts(rm.plots.time_in_level(eased))
+    # The line is the table, in minutes or hours.
+    medians = result.time_in_level().query("player == 'steady'")["hours_p50"].dropna().to_numpy()
+    drawn = [line.get_ydata() for line in axes.lines if len(line.get_xdata()) == len(medians)]
+    assert any(np.allclose(line, medians * scale) for line in drawn for scale in (1, 60))
+
+
+@pytest.mark.parametrize("by", ["hours", "days"])
+def test_shares_there_are_those_of_the_result(result, by):
+    axes = rm.plots.reached(result, 10, by=by)
+    assert "level 10" in texts(axes) and all(name in texts(axes) for name in result.players)
+    by_name = dict(zip(result.players, [line for line in axes.lines if len(line.get_xdata()) > 100], strict=True))
+    if by == "hours":
+        times, shares = by_name["steady"].get_data()
+        at = len(times) // 2
+        scale = 60 if "minutes" in texts(axes) else 1
+        assert shares[at] == pytest.approx(result.reached(10, float(times[at]) / scale)["steady"], abs=0.02)
+    wish = {"goals": [{"player": "steady", "level": 10, "by_hours": 2.0, "by_day": None, "reached": 0.8}]}
+    del wish["goals"][0]["by_day"]
+    goals = rm.plots.reached(type(result)(result.design.with_values(wish), result.played), 10)
+    assert "steady: 80% wished by then" in texts(goals)
+    with pytest.raises(rm.RamulusError, match="outside the track"):
+        rm.plots.reached(result, 99)
+
+
+@pytest.mark.parametrize("by", ["hours", "days"])
+def test_bands_of_levels_add_up_to_everybody(result, by):
+    axes = rm.plots.levels_over_time(result, "newcomer", by=by)
+    words = texts(axes)
+    assert "10–14" in words and "1–4" in words and "newcomer" in words
+    # The lowest band ends at the top, and the bands lie on one another.
+    tops = [band.get_paths()[0].vertices[:, 1].max() for band in axes.collections]
+    assert max(tops) == pytest.approx(1.0) and len(tops) == 9
+    without = rm.simulate(make(sources={"blight": {"level": 1, "xp": 50, "seconds": 30}}), 20)
+    with pytest.raises(rm.RamulusError, match="no calendar days"):
+        rm.plots.levels_over_time(without, by="days")
+
+
+def test_what_players_lived_on_is_the_income_table(result):
+    panels = rm.plots.xp_by_source(result)
+    assert len(panels) == 3 and "crown_rot" in texts(panels[0])
+    income = result.income().query("player == 'steady' and level == 12").set_index("source")["share"]
+    heights = {bars.get_label(): bars[11].get_height() for bars in panels[1].containers}
+    for source, share in income.items():
+        assert heights[source] == pytest.approx(share)
+    assert len(rm.plots.xp_by_source(result, player="adept")) == 1
+    with pytest.raises(rm.UnknownNameError):
+        rm.plots.xp_by_source(result, player="adapt")
 
 
 def test_labels_are_pushed_apart_and_stay_inside():

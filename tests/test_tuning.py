@@ -92,6 +92,21 @@ def test_a_goal_far_out_of_reach_is_said_to_be_so():
     assert table["note"][0] == "too few get there as it stands" and math.isnan(table["change"][0])
 
 
+def test_small_amounts_and_numbers_that_cannot_fall_move_by_what_they_can():
+    design = make(
+        {"formula": "30 * level"}, 5, players={"quick": {}}, goals=[{"player": "quick", "level": 5, "hours": 1}],
+        sources={"blight": {"level": 1, "xp": 1, "seconds": 10, "weight": 1}, "sap": {"level": 1, "xp": 3, "seconds": 10}},
+    )  # fmt: skip
+    places = ["sources.blight.xp", "blight.xp", "sources.blight.level", "tracks.warden.start_level"]
+    table = rm.sensitivity(design, ["sources.blight.xp", "sources.blight.xp", *places[2:]], players=30).set_index(
+        "name"
+    )
+    assert len(table) == 3
+    # One XP more of two sources that pay 1 and 3: from 2 to 2.5 in the mean.
+    assert table["change"]["sources.blight.xp"] < -10 and table["unit"]["sources.blight.xp"] == "% per 1"
+    assert table["step"].tolist().count("+1") >= 1 and "moved to one side only" in table["note"].tolist()
+
+
 def test_paired_errors_of_mixed_quantiles_hold():
     """The difference of two paired runs of two profiles, over blocks of a large population."""
     draws, blocks, n = np.random.default_rng(3), 600, 300

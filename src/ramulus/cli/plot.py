@@ -20,6 +20,8 @@ from ramulus.errors import DataError
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+    from ramulus.analysis.result import SimulationResult
+
 ENDINGS = (".png", ".svg", ".pdf")
 
 
@@ -55,6 +57,14 @@ class _Drawing:
         self._target = closing.output or Path(f"{context.info_name}.png")
         check_ending(self._target)
         self.design = closing.load(context.obj)
+
+    def played(
+        self, players: int, hours: float | None, seed: int, player: str | None, track: str | None
+    ) -> SimulationResult:
+        """Simulate the design."""
+        options.one_player(self.design, player)
+        self.design.track(track)
+        return run_simulation(self.design, players, hours, seed, self._closing.quiet, player)
 
     def save(self, ax: Axes) -> None:
         """Write the figure of some axes."""
@@ -116,6 +126,61 @@ def skill_or_luck(
     options.one_player(drawing.design, player)
     result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
     drawing.save(plots.skill_or_luck(result, level=level))
+
+
+ByDays = Annotated[bool, typer.Option("--by-days", help="Against calendar days instead of played hours.")]
+
+
+@kind
+def time_in_level(
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = None, seed: options.Seed = 0,
+    track: options.Track = None, player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """How long each level keeps players, and where it drags."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.time_in_level(drawing.played(players, hours, seed, player, track), track=track))
+
+
+@kind
+def reached(
+    context: typer.Context,
+    level: Annotated[int | None, typer.Option("--level", help="The level (default: the highest).")] = None,
+    by_days: ByDays = False, players: options.Players = 2000, hours: options.Hours = None, seed: options.Seed = 0,
+    track: options.Track = None, player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """Which share of the players has reached a level, by hours or days."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    result = drawing.played(players, hours, seed, player, track)
+    drawing.save(plots.reached(result, level, by="days" if by_days else "hours", track=track))
+
+
+@kind
+def levels_over_time(
+    context: typer.Context, by_days: ByDays = False, players: options.Players = 2000, hours: options.Hours = None,
+    seed: options.Seed = 0, track: options.Track = None, player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """Which share of a profile's players is in which levels, as time goes by."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    result = drawing.played(players, hours, seed, player or next(iter(drawing.design.profiles)), track)
+    drawing.save(plots.levels_over_time(result, by="days" if by_days else "hours", track=track))
+
+
+@kind
+def xp_by_source(
+    context: typer.Context, players: options.Players = 2000, hours: options.Hours = None, seed: options.Seed = 0,
+    player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """What the XP of each level came from, as played."""
+    from ramulus import plots
+
+    drawing = _Drawing(context, closing)
+    drawing.save(plots.xp_by_source(drawing.played(players, hours, seed, player, None))[0])
 
 
 @kind

@@ -139,7 +139,8 @@ def sensitivity(
         ['constants.first_cost']
     """
     design.require("goals", "sensitivity")
-    numbers = [named_number(design, name) for name in (list(design.constants) if vary is None else vary)]
+    named = [named_number(design, name) for name in (list(design.constants) if vary is None else vary)]
+    numbers = list({number.place: number for number in named}.values())
     if not numbers:
         raise RamulusError("no constants to move; allowed: name the places of numbers, such as encounter.variation")
     trials = Trials(design, design.goals, hours=hours, seed=seed, executor=executor, progress=progress)

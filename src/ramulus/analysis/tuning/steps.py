@@ -39,7 +39,8 @@ class Steps:
     @property
     def by_percent(self) -> bool:
         """Whether effects are told per percent of the number, not per step."""
-        return self.number.value != 0 and not self.number.whole
+        room = self.relative or abs(self.number.value) > 2 * self.size
+        return self.number.value != 0 and not self.number.whole and room
 
     @property
     def words(self) -> str:

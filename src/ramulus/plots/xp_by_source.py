@@ -1,0 +1,91 @@
+"""The figure of what players lived on: each source's share of the XP, along the levels, as played."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import matplotlib.pyplot as plt
+import numpy as np
+from matplotlib.ticker import PercentFormatter
+
+from ramulus.errors import RamulusError, UnknownNameError
+from ramulus.plots.style import ACCENTS, foot_line, project_style
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.axes import Axes
+
+    from ramulus.analysis.result import SimulationResult
+
+MOST_PROFILES = 4
+
+
+def xp_by_source(
+    result: SimulationResult, ax: Sequence[Axes] | None = None, *, player: str | None = None, **figure_options: Any
+) -> np.ndarray[Any, Any]:
+    """Draw what the XP of each level came from, as it was played.
+
+    Args:
+        result: a simulation.
+        ax: axes, one a profile (default: those of a new figure).
+        player: the profile (default: the first four).
+        figure_options: are passed to the new figure.
+
+    Returns:
+        The axes, a panel a profile: shares of the XP by level, a band a source; the same colour everywhere.
+
+    Raises:
+        UnknownNameError: the profile was not played.
+        RamulusError: there are not enough axes.
+    """
+    if player is not None and player not in result.players:
+        raise UnknownNameError("player profile", player, list(result.players))
+    shown = [player] if player is not None else list(result.players)[:MOST_PROFILES]
+    income = result.income()
+    sources = [name for name in result.design.sources if name in set(income[income["player"].isin(shown)]["source"])]
+    with project_style():
+        if ax is None:
+            _, ax = plt.subplots(len(shown), 1, layout="constrained", sharex=True, **figure_options)
+        panels = np.ravel(np.asarray(ax, dtype=object))
+        if len(panels) < len(shown):
+            raise RamulusError(f"{len(panels)} axes for {len(shown)} profiles; allowed: one a profile")
+        for panel, name in zip(panels, shown, strict=False):
+            _panel(panel, income[income["player"] == name], name, sources)
+        handles, names = panels[0].get_legend_handles_labels()
+        # From the top down, as the bands lie.
+        panels[0].legend(
+            handles[::-1], names[::-1], loc="upper left", bbox_to_anchor=(1.005, 1.0), borderaxespad=0,
+            fontsize=12 if len(names) <= 12 else 8,
+        )  # fmt: skip
+        panels[0].set_title("What players lived on, as played")
+        panels[len(shown) - 1].set_xlabel("level")
+        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items() if who in shown)
+        foot_line(panels[0], f"{result.design.title} · {players} · seed {result.seed} · share of the XP of each level")
+    return panels
+
+
+def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> None:
+    wide = income.pivot_table(index="level", columns="source", values="share").reindex(columns=sources).fillna(0.0)
+    levels, shares = wide.index.to_numpy(dtype=float), wide.to_numpy().T
+    colors = [ACCENTS[index % len(ACCENTS)] for index in range(len(sources))]
+    hatches = ["" if index < len(ACCENTS) else "///" for index in range(len(sources))]
+    bottom = np.zeros(len(levels))
+    for name, share, color, hatch in zip(sources, shares, colors, hatches, strict=True):
+        ax.bar(
+            levels,
+            share,
+            1.0,
+            bottom,
+            color=color,
+            hatch=hatch,
+            edgecolor=ax.get_facecolor(),
+            linewidth=0.4,
+            label=name,
+        )
+        bottom = bottom + share
+    ax.set_xlim(levels[0] - 0.5, levels[-1] + 0.5)
+    ax.set_ylim(0, 1)
+    ax.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
+    ax.set_ylabel(player)
+    ax.grid(visible=False)
