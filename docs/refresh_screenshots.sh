@@ -21,7 +21,7 @@ ramulus plot canopy.toml xp-by-source --seed 7 --output "$out/xp_by_source.png" 
 
 ramulus plot canopy.toml compare --also canopy_eased.toml --seed 7 --output "$out/compare.png" --quiet
 
-ramulus plot canopy.toml sensitivity --vary steepness --vary first_cost --vary crown_gate --vary stats.shear.growth \
+ramulus plot canopy.toml sensitivity --vary steepness --vary first_cost --vary crown_gate \
     --vary sources.bark_borer.xp --output "$out/sensitivity.png" --quiet
 
 Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &

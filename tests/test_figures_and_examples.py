@@ -102,7 +102,7 @@ def test_the_other_figures():
 def test_where_it_drags_and_what_a_goal_allows_are_named(result):
     axes = rm.plots.time_in_level(result)
     words = texts(axes)
-    assert "level 20: " in words and "times its neighbours" in words
+    assert "level 20 takes " in words and "as its neighbours" in words
     assert "goal of newcomer: at most 0.78 h" in words
     eased = rm.simulate(result.design.with_values({"constants.crown_gate": 0, "goals": []}), 100)
     assert "neighbours" not in texts(rm.plots.time_in_level(eased))

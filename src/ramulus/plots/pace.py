@@ -8,7 +8,8 @@ import numpy as np
 
 from ramulus.analysis.goals import MISSED, judge, limits
 from ramulus.design.goal import HoursGoal
-from ramulus.plots.style import MARK, accent, foot_line, label_tops, new_axes, project_style, time_unit
+from ramulus.plots.drags import drags_of
+from ramulus.plots.style import MARK, QUIET, accent, foot_line, label_tops, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -53,16 +54,33 @@ def pace(
         axes.set_ylabel("level")
         axes.set_xlim(left=0)
         axes.set_ylim(float(table["level"].min()), float(table["level"].max()) * 1.02)
-        _mark_goals(axes, result, scale, name)
+        marked = _mark_goals(axes, result, scale, name)
+        if not by_ability:
+            _name_drags(axes, result, name, marked)
         label_tops(axes, [end for end in ends if end is not None])
         players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
         foot_line(axes, f"{result.design.title} · {players} · seed {result.seed} · horizon {result.hours:g} h")
     return axes
 
 
-def _mark_goals(ax: Axes, result: SimulationResult, scale: float, track: str) -> None:
-    """Mark goals of median hours to a level: the wish with its tolerance, a cross where it is missed."""
-    players, main = list(result.players), result.design.main_track_name
+def _name_drags(ax: Axes, result: SimulationResult, track: str, marked: list[int]) -> None:
+    """Say what a kink is, beside its level, where no goal stands."""
+    low, high = ax.get_ylim()
+    for drag in drags_of(result, track):
+        if all(abs(drag.level - level) > 0.05 * (high - low) for level in marked):
+            ax.axhline(drag.level, color=QUIET, linewidth=0.9, linestyle=":")
+            ax.annotate(
+                drag.words, (0.985, drag.level), xytext=(0, -4), xycoords=ax.get_yaxis_transform(),
+                textcoords="offset points", ha="right", va="top", fontsize=10.5, color=QUIET,
+            )  # fmt: skip
+
+
+def _mark_goals(ax: Axes, result: SimulationResult, scale: float, track: str) -> list[int]:
+    """Mark goals of median hours to a level: the wish with its tolerance, a cross where it is missed.
+
+    Returns the levels that are marked.
+    """
+    players, main, marked = list(result.players), result.design.main_track_name, []
     for one in judge(result):
         goal = one.goal
         if not isinstance(goal, HoursGoal) or goal.level is None or goal.quantile != 0.5:
@@ -75,12 +93,14 @@ def _mark_goals(ax: Axes, result: SimulationResult, scale: float, track: str) ->
         ax.plot(
             goal.wish * scale, goal.level, "X" if one.verdict == MISSED else "o", color=color, markersize=9, zorder=5
         )
+        marked.append(goal.level)
         # The lower right is free: who is slow at high levels is slow at all.
         ax.annotate(
             f"{goal.player}, level {goal.level}: wish {goal.wish:g} h, {one.verdict}", (high, goal.level),
             xytext=(0.985, goal.level), textcoords=ax.get_yaxis_transform(), color=color, ha="right", va="center",
             fontsize=10.5, arrowprops={"arrowstyle": "-", "linestyle": ":", "color": color},
         )  # fmt: skip
+    return marked
 
 
 THIRD_DASHES = {"slow third": "--", "able third": ":"}

@@ -48,7 +48,7 @@ def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_
             _panel(panel, f"{player}: {goal}", numbers.head(MOST_NUMBERS))
         foot_line(
             panels[0],
-            "change of what the goal measures, with its 95 % interval (paired runs, shared draws); grey: not seen",
+            "change of what the goal measures, with its 95 % interval (paired runs); grey: no more than chance",
         )
     return panels
 
@@ -62,28 +62,23 @@ def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:
         ax.plot([row.low, row.high], [y, y], color=color, linewidth=5, alpha=0.35, solid_capstyle="butt")
         ax.plot([row.change], [y], "o", color=color, markersize=6)
     usual = numbers["unit"].mode()[0]
-    ax.set_yticks(
-        place, [_name(name, unit, usual) for name, unit in zip(numbers["name"], numbers["unit"], strict=True)]
-    )
+    ax.set_yticks(place, [name.removeprefix("constants.") for name in numbers["name"]])
     ax.set_ylim(-0.7, len(numbers) - 0.3)
     ax.grid(axis="y", visible=False)
     ax.set_title(title if len(title) <= LONGEST else title[: LONGEST - 1] + "…", fontsize=13)
     ax.set_xlabel(f"change, {usual} of the number")
-    _label(ax, place, numbers)
+    _label(ax, place, numbers, usual)
 
 
-def _name(name: str, unit: str, usual: str) -> str:
-    """Return how a number is called, with what its change is counted by where that is not as for the others."""
-    short = name.removeprefix("constants.")
-    return short if unit == usual else f"{short}\n({unit})"
-
-
-def _label(ax: Axes, place: np.ndarray[Any, Any], numbers: pd.DataFrame) -> None:
-    """Write beside each line which value alone would meet the goal, where another one would."""
+def _label(ax: Axes, place: np.ndarray[Any, Any], numbers: pd.DataFrame, usual: str) -> None:
+    """Write beside a line which other value alone would meet the goal, and what its change is counted by."""
     for y, row in zip(place, numbers.itertuples(index=False), strict=True):
+        said = [] if row.unit == usual else [row.unit]
         if np.isfinite(row.needed) and row.needed != row.value:
-            text = f"meets it at {row.needed:,.4g} (now {row.value:,.4g})"
+            said.append(f"meets it at {row.needed:,.4g} (now {row.value:,.4g})")
+        if said and np.isfinite(row.high):
             ax.annotate(
-                text, (row.high, y), xytext=(8, 0), textcoords="offset points", va="center", fontsize=11, color=QUIET
-            )
+                "; ".join(said), (row.high, y), xytext=(8, 0), textcoords="offset points", va="center", fontsize=11,
+                color=QUIET,
+            )  # fmt: skip
     ax.margins(x=0.3 if (numbers["needed"] != numbers["value"]).any() else 0.08)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.design.goal import EVERYONE, LongestLevelGoal
+from ramulus.plots.drags import Drag, drags_of
 from ramulus.plots.style import QUIET, accent, foot_line, label_ends, new_axes, project_style
 
 if TYPE_CHECKING:
@@ -15,8 +16,6 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from ramulus.analysis.result import SimulationResult
-
-STANDS_OUT = 1.5  # Times the mean of its neighbours.
 
 
 def time_in_level(
@@ -35,7 +34,6 @@ def time_in_level(
         level that drags most beside its neighbours is named, and goals on the longest level are marked.
     """
     table = result.time_in_level(track)
-    slowest = result.slowest(track).set_index("player")
     longest = float(np.nanmax(table[["hours_p50", "hours_p90"]].to_numpy(), initial=0.0))
     scale, unit = (60.0, "minutes") if longest < 1.5 else (1.0, "hours")
     with project_style():
@@ -47,7 +45,7 @@ def time_in_level(
         axes.set_ylabel(f"played time to the next level, {unit}")
         axes.set_xlim(float(table["level"].min()), float(table["level"].max()) - 1)
         axes.set_ylim(0, axes.get_ylim()[1] * 1.04)
-        _name_drags(axes, slowest, scale)
+        _name_drags(axes, drags_of(result, track), scale)
         _mark_goals(axes, result, name, scale)
         label_ends(axes, [end for end in ends if end is not None])
         players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
@@ -66,18 +64,16 @@ def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float
     return float(last["level"]), float(last["hours_p50"] * scale), str(last["player"]), str(look["color"])
 
 
-def _name_drags(ax: Axes, slowest: pd.DataFrame, scale: float) -> None:
-    """Name the levels that are long beside their neighbours above their peaks, once for all profiles."""
-    standing_out = slowest[slowest["times"] > STANDS_OUT]
-    for level, rows in standing_out.groupby("drags_level"):
-        times = rows["times"]
-        much = f"{times.min():.1f}" if times.max() - times.min() < 0.05 else f"{times.min():.1f} to {times.max():.1f}"
-        whom = "" if len(rows) == len(slowest) else f" ({', '.join(map(str, rows.index))})"
-        peak = (level, float(rows["drags_hours"].max()) * scale)
-        ax.plot([level, level], [peak[1], 0.965 * ax.get_ylim()[1]], color=QUIET, linewidth=1, linestyle=":")
+def _name_drags(ax: Axes, drags: list[Drag], scale: float) -> None:
+    """Name the levels that are long beside their neighbours above their peaks."""
+    top = 0.965 * ax.get_ylim()[1]
+    for place, drag in enumerate(drags):
+        height = top * (1 - 0.045 * place)
+        ax.plot([drag.level, drag.level], [drag.hours * scale, height], color=QUIET, linewidth=1, linestyle=":")
+        left = drag.level > sum(ax.get_xlim()) / 2
         ax.annotate(
-            f"level {level:g}: {much} times its neighbours{whom}", (level, 0.965 * ax.get_ylim()[1]), xytext=(6, 0),
-            textcoords="offset points", fontsize=11, va="center",
+            drag.words, (drag.level, height), xytext=(-6 if left else 6, 0), textcoords="offset points", fontsize=11,
+            va="center", ha="right" if left else "left",
         )  # fmt: skip
 
 
