@@ -11,7 +11,8 @@ ramulus plot canopy.toml pace --seed 7 --output "$out/pace.png" --quiet
 ramulus plot canopy.toml costs --also canopy_eased.toml --output "$out/costs.png" --quiet
 ramulus plot canopy.toml awards --award 40 --award 130 --times 12 --set tracks.warden.overflow.carry=0.5 \
     --output "$out/awards.png" --quiet
-for kind in stats effort income; do
+ramulus plot canopy.toml stats --output "$out/stats.png" --quiet
+for kind in effort income; do
     ramulus plot canopy.toml "$kind" --player steady --output "$out/$kind.png" --quiet
 done
 ramulus plot canopy.toml party --output "$out/party.png" --quiet

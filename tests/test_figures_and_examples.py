@@ -155,6 +155,29 @@ def test_what_players_lived_on_is_the_income_table(result):
         rm.plots.xp_by_source(result, player="adapt")
 
 
+@pytest.mark.parametrize("kind", ["time_in_level", "reached", "xp_by_source", "levels_over_time"])
+def test_nothing_is_cut_with_many_long_names(kind):
+    names = [f"kind_{index}_of_player_of_long_name"[:30] for index in range(8)]
+    design = make(
+        {"formula": "10 * 1.3 ** level"}, 70,
+        sources={f"source_{n}_of_a_very_long_name": {"level": 3 * n + 1, "xp": "5 * 1.3 ** level", "seconds": 20}
+                 for n in range(25)},
+        encounter={"variation": 0.4, "weight": "exp(-(gap / 9) ** 2)"},
+        players={name: {"spread": 0.2, "seconds_between": 5 * n} for n, name in enumerate(names)},
+    )  # fmt: skip
+    drawn = getattr(rm.plots, kind)(rm.simulate(design, 20, 60))
+    axes = drawn if hasattr(drawn, "figure") else drawn[0]
+    axes.figure.canvas.draw()
+    figure, shown = axes.figure, []
+    for one in figure.axes:
+        shown += [one.title, one.xaxis.label, one.yaxis.label, *one.texts]
+    shown += [text for legend in figure.legends for text in legend.get_texts()]
+    for text in [*shown, *figure.texts]:
+        box = text.get_window_extent()
+        assert box.x0 >= -1 and box.y0 >= -1 and box.x1 <= 1281 and box.y1 <= 801, text.get_text()
+    plt.close("all")
+
+
 def test_labels_are_pushed_apart_and_stay_inside():
     heights = _pushed_apart(np.array([0.5, 0.97, 0.98, 1.0]), 0.05)
     assert heights.tolist() == pytest.approx([0.5, 0.9, 0.95, 1.0])

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
+from ramulus.plots.style import shortened
+
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
 
+MOST_NAMED = 2
 STANDS_OUT = 1.5  # Times the mean of its neighbours.
 
 
@@ -24,7 +27,10 @@ def drags_of(result: SimulationResult, track: str | None = None) -> list[Drag]:
     for level, rows in slowest[slowest["times"] > STANDS_OUT].groupby("drags_level"):
         times = rows["times"]
         much = f"{times.min():.1f}" if times.max() - times.min() < 0.05 else f"{times.min():.1f} to {times.max():.1f}"
-        whom = "" if len(rows) == len(slowest) else f" ({', '.join(map(str, rows.index))})"
+        named = (
+            ", ".join(map(str, rows.index)) if len(rows) <= MOST_NAMED else f"{len(rows)} of {len(slowest)} profiles"
+        )
+        whom = "" if len(rows) == len(slowest) else f" ({shortened(named, 30)})"
         words = f"level {level:g} takes {much} times as long as its neighbours{whom}"
         found.append(Drag(int(str(level).split(".")[0]), float(rows["drags_hours"].max()), words))
     return found

@@ -59,21 +59,33 @@ def gain(
 
 
 def _factor(ax: Axes, design: Design, table: pd.DataFrame) -> None:
-    levels = {name: source.level for name, source in design.sources.items()}
-    for index, (name, rows) in enumerate(table.groupby("source", sort=False)):
-        gap = rows["level"] - levels[str(name)]
-        ax.plot(
-            gap,
-            rows["factor"],
-            marker="o",
-            markersize=4,
-            **{**accent(index), "linewidth": 1.4},
-            label=str(name),
-        )
+    alike = _alike(design, table)
+    for index, (names, factors) in enumerate(alike):
+        label = "all sources alike" if len(alike) == 1 and len(names) > 1 else ", ".join(names)
+        gaps = sorted(factors)
+        look = {**accent(index), "linewidth": 1.8}
+        ax.plot(gaps, [factors[gap] for gap in gaps], marker="o", markersize=4, label=label, **look)
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
     ax.axvline(0, color=QUIET, linewidth=1)
     ax.set_title("How the factor falls with the player's lead")
     ax.set_xlabel("level gap: the player's level less the source's")
     ax.set_ylabel("factor on XP")
     ax.set_ylim(bottom=0)
-    ax.legend(ncols=2, loc="upper right", fontsize=11)
+    ax.legend(ncols=2 if len(alike) > 4 else 1, loc="upper right", fontsize=11)
+
+
+def _alike(design: Design, table: pd.DataFrame) -> list[tuple[list[str], dict[float, float]]]:
+    """Return the sources grouped by factors that are equal wherever their gaps meet, with the factor by gap."""
+    groups: list[tuple[list[str], dict[float, float]]] = []
+    for name, rows in table.groupby("source", sort=False):
+        gaps = (rows["level"] - design.sources[str(name)].level).tolist()
+        own = {gap: factor for gap, factor in zip(gaps, rows["factor"].tolist(), strict=True) if factor == factor}
+        for names, factors in groups:
+            meeting = own.keys() & factors.keys()
+            if meeting and all(abs(own[gap] - factors[gap]) <= 1e-9 * abs(own[gap]) for gap in meeting):
+                names.append(str(name))
+                factors.update(own)
+                break
+        else:
+            groups.append(([str(name)], own))
+    return groups

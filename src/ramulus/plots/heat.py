@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.plots.style import QUIET
+from ramulus.plots.style import QUIET, thousands
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -39,6 +39,7 @@ def heat_map(ax: Axes, table: pd.DataFrame, column: str, unit: str, style: str) 
     bar = ax.figure.colorbar(image, ax=ax, fraction=0.025, pad=0.015)
     bar.outline.set_visible(False)
     bar.set_label(unit)
+    thousands(bar.ax)
     if len(levels) <= MOST_NUMBERS:
         _numbers(ax, values, levels, image, style)
     _borders(ax, values, levels)
@@ -46,23 +47,26 @@ def heat_map(ax: Axes, table: pd.DataFrame, column: str, unit: str, style: str) 
 
 def _numbers(ax: Axes, values: Any, levels: Any, image: Any, style: str) -> None:
     low, high = image.get_clim()
-    size, turn = (10, 0) if len(levels) <= 24 else (7, 90)
+    narrow = len(levels) > 24
     for row, line in enumerate(values):
         for level, value in zip(levels, line, strict=True):
             if np.isfinite(value):
                 dark = (value - low) < 0.55 * (high - low)
                 ax.text(
-                    level, row, _short(value, style), ha="center", va="center", fontsize=size, rotation=turn,
-                    color="#F6F3EA" if dark else "#23211D",
+                    level, row, _short(value, style, narrow=narrow), ha="center", va="center",
+                    fontsize=7.5 if narrow else 10, color="#F6F3EA" if dark else "#23211D",
                 )  # fmt: skip
 
 
-def _short(value: float, style: str) -> str:
+def _short(value: float, style: str, *, narrow: bool) -> str:
+    """Return a number as it fits a cell: in thousands where it is long."""
     if style == "%":
         return f"{100 * value:.0f}"
-    if abs(value) >= 10_000:
-        return f"{value / 1000:.0f}k"
-    return f"{value:{style}}"
+    if abs(value) >= 100_000 or (narrow and abs(value) >= 10_000):
+        return f"{value / 1000:,.0f}k"
+    if narrow and abs(value) >= 1000:
+        return f"{value / 1000:.1f}k"
+    return f"{value:,{style}}"
 
 
 def _borders(ax: Axes, values: Any, levels: Any) -> None:

@@ -9,7 +9,7 @@ from matplotlib.ticker import PercentFormatter
 
 from ramulus.design.goal import ReachedGoal
 from ramulus.errors import RamulusError
-from ramulus.plots.style import MARK, QUIET, accent, foot_line, new_axes, project_style, time_unit
+from ramulus.plots.style import MARK, QUIET, accent, foot_line, label_ends, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -57,13 +57,13 @@ def reached(
     scale, unit = time_unit(last) if by == "hours" else (1.0, "calendar days")
     with project_style():
         axes = new_axes(ax, **figure_options)
-        times = np.linspace(0, max(last, 1e-9) * 1.03, POINTS)
+        times, lines = np.linspace(0, max(last, 1e-9) * 1.03, POINTS), []
         for place, (player, (sample, players)) in enumerate(samples.items()):
             at = times * HOUR if by == "hours" else np.floor(times)
             share = np.array([sample.below(index, float(one)) for one in at]) / players
             look = accent(place)
             axes.plot(times * scale, share, drawstyle="default" if by == "hours" else "steps-post", **look)
-            _name(axes, player, times * scale, share, str(look["color"]))
+            lines.append((player, times * scale, share, str(look["color"])))
         axes.axhline(0.5, color=QUIET, linewidth=0.8, linestyle=":")
         axes.set_title(f"Who has reached level {level} ({name})")
         axes.set_xlabel(f"played time, {unit}" if by == "hours" else "calendar day, at its end")
@@ -72,23 +72,40 @@ def reached(
         axes.set_ylim(0, 1.02)
         axes.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
         _mark_goals(axes, result, level, name, by, scale)
+        _name_lines(axes, lines)
         counts = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
         foot_line(axes, f"{result.design.title} · {counts} · seed {result.seed} · horizon {result.hours:g} h")
     return axes
 
 
-def _name(ax: Axes, player: str, times: Array, share: Array, color: str) -> None:
-    """Name a line where half of the players are there; where that is never, at its end."""
-    if share[-1] < 0.5:
-        text, place, side = f"{player}: {share[-1]:.0%} in the end", (float(times[-1]), float(share[-1])), "right"
-    else:
-        half = float(times[int(np.argmax(share >= 0.5))])
+def _name_lines(ax: Axes, lines: list[tuple[str, Array, Array, str]]) -> None:
+    """Name lines where half of the players are there; to the right of the axes where names would meet there."""
+    halves = [float(times[int(np.argmax(share >= 0.5))]) if share[-1] >= 0.5 else None for _, times, share, _ in lines]
+    dots = [(half, name, color) for half, (name, _, _, color) in zip(halves, lines, strict=True) if half is not None]
+    for half, _, color in dots:
         ax.plot([half], [0.5], "o", color=color, markersize=7)
-        text, place, side = f"{player}\n{half:.3g}", (half, 0.5), "left"
-    ax.annotate(
-        text, place, xytext=(9 if side == "left" else -4, -6), textcoords="offset points", color=color, ha=side,
-        va="top", fontweight="bold",
-    )  # fmt: skip
+    if len(dots) == len(lines) and _apart(dots, ax.get_xlim()[1]):
+        for half, name, color in dots:
+            ax.annotate(
+                f"{name}\n{half:.3g}", (half, 0.5), xytext=(9, -6), textcoords="offset points", color=color, va="top",
+                fontweight="bold",
+            )  # fmt: skip
+        return
+    ends = []
+    for when, (name, times, share, color) in zip(halves, lines, strict=True):
+        text = f"{name} {share[-1]:.0%}" if when is None else f"{name} {when:.3g}"
+        ends.append((float(times[-1]), float(share[-1]), text, color))
+    label_ends(ax, ends)
+
+
+def _apart(dots: list[tuple[float, str, str]], right: float) -> bool:
+    """Whether names beside the dots have room up to the next one, and the last one up to the end."""
+    ordered = sorted(dots)
+    ends = [half for half, _, _ in ordered[1:]] + [right]
+    return all(
+        end - half > (0.011 * max(len(name), 4) + 0.02) * right
+        for (half, name, _), end in zip(ordered, ends, strict=True)
+    )
 
 
 def _last(samples: dict[str, tuple[Sample, int]], index: int) -> float:

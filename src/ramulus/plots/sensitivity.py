@@ -9,7 +9,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 
 from ramulus.errors import RamulusError
-from ramulus.plots.style import ACCENTS, QUIET, foot_line, project_style
+from ramulus.plots.style import ACCENTS, QUIET, foot_line, project_style, shortened
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -65,7 +65,7 @@ def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:
     ax.set_yticks(place, [name.removeprefix("constants.") for name in numbers["name"]])
     ax.set_ylim(-0.7, len(numbers) - 0.3)
     ax.grid(axis="y", visible=False)
-    ax.set_title(title if len(title) <= LONGEST else title[: LONGEST - 1] + "…", fontsize=13)
+    ax.set_title(shortened(title, LONGEST), fontsize=13)
     ax.set_xlabel(f"change, {usual} of the number")
     _label(ax, place, numbers, usual)
 

@@ -9,7 +9,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 
 from ramulus.design.names import stat_track
-from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style
+from ramulus.plots.style import QUIET, accent, foot_line, label_ends, new_axes, project_style
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -49,10 +49,7 @@ def stats(
             _, grid = plt.subplots(1, len(chosen), layout="constrained", squeeze=False, **figure_options)
             axes = grid[0]
             _own_axes(axes, design, chosen, player)
-        foot_line(
-            axes[0],
-            f"{design.title} · " + (f"upgrades as {player} buys" if player else "upgrades as each profile buys"),
-        )
+        foot_line(axes[0], f"{design.title}{_what_they_buy(design, player)}")
     return axes
 
 
@@ -67,18 +64,40 @@ def _own_axes(axes: Any, design: Design, names: list[str], player: str | None) -
     for ax, name in zip(axes, names, strict=True):
         levels = _levels(design, name)
         lines = {who: table[name].values for who, table in tables.items()}
-        ends = []
-        for index, who in enumerate(_alike(lines)):
+        ends, alike = [], _alike(lines)
+        for index, who in enumerate(alike):
             values = lines[who[0]]
-            ax.plot(levels, values, drawstyle="steps-mid", **accent(index))
-            text = "" if len(who) == len(lines) else ", ".join(map(str, who)) + " "
-            ends.append((float(levels[-1]), float(values[-1]), f"{text}{values[-1]:.4g}", accent(index)["color"]))
+            ax.plot(levels, values, drawstyle="steps-mid", label=", ".join(map(str, who)), **accent(index))
+            ends.append((float(levels[-1]), float(values[-1]), f"{values[-1]:.4g}", accent(index)["color"]))
+        if len({text for _, _, text, _ in ends}) == 1 < len(ends):
+            ends = [(*ends[0][:3], QUIET)]
         ax.set_title(name)
         ax.set_xlabel("level")
-        ax.set_ylabel(f"{name} (unit of the design)" if ax is axes[0] else "")
+        ax.set_ylabel(f"{name} (unit of the design)")
         ax.set_ylim(bottom=0)
         ax.margins(x=0.01)
+        rises = ends[0][1] >= lines[alike[0][0]][0]
+        if len(alike) > 1:
+            ax.legend(loc="upper left" if rises else "lower left", fontsize=11)
+        elif len(lines) > 1:
+            place = (0.04, 0.96 if rises else 0.04)
+            ax.annotate(
+                "same for everyone", place, xycoords="axes fraction", va="top" if rises else "bottom", fontsize=11
+            )
         label_ends(ax, ends, gap=0.045)
+
+
+def _what_they_buy(design: Design, player: str | None) -> str:
+    """Say why profiles differ: which upgrades each buys."""
+    if not design.upgrades:
+        return ""
+    if player is not None:
+        return f" · upgrades as {player} buys"
+    orders: dict[str, list[str]] = {}
+    for name, profile in design.players.items():
+        orders.setdefault(", ".join(dict.fromkeys(profile.spends)) or "nothing", []).append(name)
+    said = "; ".join(f"{', '.join(who)}: {what}" for what, who in orders.items())
+    return f" · they buy upgrades in this order: {said}"
 
 
 def _alike(lines: dict[str | None, Any]) -> list[list[str | None]]:

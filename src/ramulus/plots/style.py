@@ -23,6 +23,7 @@ ACCENTS = ("#0B4F6C", "#D1702A", "#7FA650", "#8C3B73", "#45A3B5", "#B59A1F", "#5
 DASHES = ("-", "--", "-.", ":")
 MARK = "#B3262E"
 QUIET = "#8A857A"
+LONGEST_FOOT = 150
 
 
 @contextmanager
@@ -56,9 +57,14 @@ def time_unit(hours: float) -> tuple[float, str]:
     return (60.0, "minutes") if hours < 1.5 else (1.0, "hours")
 
 
+def shortened(text: str, most: int) -> str:
+    """Return a text that is cut where it is longer than some letters."""
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
 def foot_line(ax: Axes, text: str) -> None:
     """Write where the numbers come from below the figure's axes, once a figure."""
-    figure = ax.figure
+    figure, text = ax.figure, shortened(text, LONGEST_FOOT)
     if isinstance(figure, Figure) and not getattr(figure, "_ramulus_foot", None):
         figure._ramulus_foot = figure.supxlabel(text, x=0.01, ha="left", fontsize=10.5, color=QUIET)  # type: ignore[attr-defined]
 

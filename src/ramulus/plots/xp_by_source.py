@@ -10,7 +10,7 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from ramulus.errors import RamulusError, UnknownNameError
-from ramulus.plots.style import ACCENTS, foot_line, project_style
+from ramulus.plots.style import ACCENTS, foot_line, project_style, shortened
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from ramulus.analysis.result import SimulationResult
 
-MOST_PROFILES = 4
+MOST_PROFILES, FEW_SOURCES = 4, 12
 
 
 def xp_by_source(
@@ -54,10 +54,9 @@ def xp_by_source(
             _panel(panel, income[income["player"] == name], name, sources)
         handles, names = panels[0].get_legend_handles_labels()
         # From the top down, as the bands lie.
-        panels[0].legend(
-            handles[::-1], names[::-1], loc="upper left", bbox_to_anchor=(1.005, 1.0), borderaxespad=0,
-            fontsize=12 if len(names) <= 12 else 8,
-        )  # fmt: skip
+        panels[0].figure.legend(
+            handles[::-1], names[::-1], loc="outside right upper", fontsize=12 if len(names) <= FEW_SOURCES else 8
+        )
         panels[0].set_title("What players lived on, as played")
         panels[len(shown) - 1].set_xlabel("level")
         players = ", ".join(f"{count:,} {who}" for who, count in result.players.items() if who in shown)
@@ -87,5 +86,5 @@ def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> N
     ax.set_xlim(levels[0] - 0.5, levels[-1] + 0.5)
     ax.set_ylim(0, 1)
     ax.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
-    ax.set_ylabel(player)
+    ax.set_ylabel(shortened(player, 16))
     ax.grid(visible=False)
