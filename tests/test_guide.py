@@ -22,7 +22,7 @@ def elsewhere(tmp_path, monkeypatch):
 
 def test_the_commands_do_what_the_page_says(cli, monkeypatch):
     lines = [line for kind, block in BLOCKS if not kind for line in block.strip().splitlines()]
-    assert len(lines) >= 10 and sum(line.startswith("ramulus ") for line in lines) >= 10
+    assert sum(line.startswith("ramulus ") for line in lines) >= 8
     missed = []
     for line in lines:
         words = shlex.split(line)

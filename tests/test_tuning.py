@@ -167,7 +167,7 @@ def small(**changes):
 
 def derived(design, wishes, tolerance=0.02):
     """The goals that a design meets, known far better than a search knows them."""
-    pace = rm.simulate(design, 15_000, seed=77).pace().set_index(["player", "level"])["hours_p50"]
+    pace = rm.simulate(design, 12_000, seed=77).pace().set_index(["player", "level"])["hours_p50"]
     return [
         {"player": who, "level": level, "hours": float(pace[who, level]), "tolerance": tolerance}
         for who, level in wishes
@@ -193,7 +193,7 @@ FAR_OFF = [
 def test_known_numbers_are_found_again(off, first):
     truth = small(**first)
     design = truth.with_values({**off, "goals": derived(truth, WISHES)})
-    tuning = rm.tune(design, list(off), players=4000)
+    tuning = rm.tune(design, list(off), players=2000)
     assert (tuning.goals["verdict"] != "missed").all(), tuning.goals
     for row in tuning.values.itertuples():
         known = float(rm.design.value_at(truth, row.name))
@@ -261,7 +261,7 @@ def test_every_kind_of_goal_can_be_tuned_to(goal, dear):
     """From numbers on either side; also where nobody reaches the level within the horizon."""
     players = {"quick": {"hours_per_day": 0.4, "patience_hours_per_level": 0.9, "patience_spread": 0.3}}
     design = exact(goal, players=players, encounter={"variation": 0.5}).with_values({"constants.dear": dear})
-    tuning = rm.tune(design, ["dear"], players=300)
+    tuning = rm.tune(design, ["dear"], players=150)
     assert tuning.goals["verdict"].tolist() in (["met"], ["open"]), (tuning.values, tuning.goals, tuning.notes)
 
 
