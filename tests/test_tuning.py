@@ -265,6 +265,34 @@ def test_every_kind_of_goal_can_be_tuned_to(goal, dear):
     assert tuning.goals["verdict"].tolist() in (["met"], ["open"]), (tuning.values, tuning.goals, tuning.notes)
 
 
+def test_goals_that_name_no_end_are_played_to_theirs():
+    """Hours between late levels, beside which the way there is long; and a ratio beside an early wish."""
+    late = exact({"player": "quick", "from_level": 6, "to_level": 7, "hours": 1.5, "tolerance": 0.02})
+    longest = exact({"player": "quick", "from_level": 6, "longest_level_hours": 0.9})
+    both = exact(
+        {"player": "slow", "level": 7, "compared_with": "quick", "ratio": 1.5, "tolerance": 0.02},
+        {"player": "quick", "level": 2, "hours": 0.2, "tolerance": 0.5},
+    )
+    # 6 ** 1.3 units at level 6, a second each.
+    assert rm.tune(late, ["dear"], players=15).values["after"][0] == pytest.approx(1.5 * 3600 / 6**1.3, rel=0.01)
+    tuned = rm.tune(longest, ["dear"], players=15).values["after"][0]
+    assert 0.85 * 0.9 * 3600 / 6**1.3 <= tuned <= 0.9 * 3600 / 6**1.3
+    assert rm.tune(both, ["pace"], players=15).values["after"][0] == pytest.approx(2, rel=0.02)
+
+
+def test_bounds_without_a_design_are_an_error_and_a_jump_meets_nothing():
+    design = exact({"player": "quick", "level": 6, "hours": 2}).with_values({"constants.extra": 1})
+    with pytest.raises(rm.RamulusError, match="no numbers between these bounds"):
+        rm.tune(design, {"extra": (-90_000, -80_000)}, players=15)
+    # Above 100 the gate of 900 XP opens: 2.3 h is passed at a jump.
+    jumps = make(
+        {"formula": "1000 + (3000 if lever > 100 else 0)"}, 4, constants={"lever": 98}, players={"quick": {}},
+        sources={"blight": {"level": 1, "xp": 1, "seconds": 1}},
+        goals=[{"player": "quick", "level": 4, "hours": 1.6, "tolerance": 0.01}],
+    )  # fmt: skip
+    assert math.isnan(rm.sensitivity(jumps, ["lever"], players=15)["needed"][0])
+
+
 def test_a_ratio_and_waste_can_be_tuned_to():
     ratio = exact({"player": "slow", "level": 6, "compared_with": "quick", "ratio": 1.5, "tolerance": 0.01})
     assert rm.tune(ratio, ["pace"], players=15).values["after"][0] == pytest.approx(2, rel=0.01)
@@ -358,6 +386,12 @@ def test_costs_give_the_hours_that_are_wished(name):
     for level, wish in wishes.items():
         encounter = pace["hours_p50"][level] / pace["encounters_p50"][level]
         assert abs(pace["hours_p50"][level] - wish) <= max(0.01 * wish, encounter / 2), level
+
+
+def test_costs_far_too_dear_are_brought_down():
+    dear = PACED["limits"][0]().with_values({"tracks.warden.cost.formula": "90000 * level"})
+    paced = pace_costs(dear, "steady", {5: 0.8, 20: 12})
+    assert paced.wishes["holds"].all(), paced.wishes
 
 
 def test_a_wish_that_would_need_falling_costs_is_named():

@@ -80,7 +80,7 @@ def tune(
     Without bounds a number is sought between a tenth of it and ten times it. Ctrl-C ends with the best so far.
     """
     _refuse_mixed(vary, whole, costs, wishes, closing, write=write)
-    read = file.read_bytes() if write and file.exists() else b""
+    read = file.read_bytes() if write and file.is_file() else b""
     design = closing.load(file)
     with trials_bar(closing.quiet) as progress:
         from ramulus.analysis.tuning import pace_costs

@@ -69,6 +69,9 @@ def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> N
     levels, shares = wide.index.to_numpy(dtype=float), wide.to_numpy().T
     colors = [ACCENTS[index % len(ACCENTS)] for index in range(len(sources))]
     hatches = ["" if index < len(ACCENTS) else "///" for index in range(len(sources))]
+    if not len(levels):
+        ax.text(0.5, 0.5, "nothing was met", transform=ax.transAxes, ha="center")
+        return
     bottom = np.zeros(len(levels))
     for name, share, color, hatch in zip(sources, shares, colors, hatches, strict=True):
         ax.bar(

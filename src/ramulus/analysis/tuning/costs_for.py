@@ -19,6 +19,7 @@ from ramulus.analysis.goals.measuring import Measured, quantile_of
 from ramulus.analysis.pace import HOUR
 from ramulus.analysis.simulate import SimulationStopped
 from ramulus.analysis.tuning.cost_curve_fit import TimeWishes, carried_on, in_grains, smooth_costs
+from ramulus.analysis.tuning.goal_statistics import earned_by
 from ramulus.analysis.tuning.trials import TrialProgress, Trials
 from ramulus.design.goal import HoursGoal
 from ramulus.errors import RamulusError
@@ -221,7 +222,10 @@ class _Pacing:
 
     def _corrected(self, costs: Array, result: SimulationResult) -> Array:
         top = self._wishes.levels[-1]
-        rates = _rates(costs[:top], self._medians(result))
+        group = result.profile(self._player)
+        scale = tabulated(result.design).main.scale
+        overall = earned_by(group, 0.5) / scale / result.hours
+        rates = _rates(costs[:top], self._medians(result), overall)
         found = smooth_costs(costs[:top], rates, self._wishes, self._grain, self._least)
         return carried_on(found, self._count, self._grain)
 
@@ -234,7 +238,8 @@ class _Pacing:
             one = slice(below, below + 1)
             measured = quantile_of(goal, 0.5, result, partial(_over, one), result.hours * HOUR)
             assert isinstance(encounters, WholeSample)
-            each = measured.found / max(float(np.median(encounters.values[:, below])), 1.0)
+            met = encounters.values[:, below]
+            each = measured.found / max(float(np.median(met[np.isfinite(met)])), 1.0) if np.isfinite(met).any() else 0.0
             known = Measured(measured.found / HOUR, measured.low / HOUR, measured.high / HOUR)
             found.append((known, each / HOUR))
         return found
@@ -262,9 +267,8 @@ class _Pacing:
             if not row.holds:
                 crowded = bool(flat[max(below - 1, 0) : top].any())
                 why = "it would need costs that fall" if crowded else "play does not settle there"
-                notes.append(
-                    f"level {row.level} in {row.wish:g} h does not hold: {row.found:.3g} h ({row.off:+.1%}); {why}"
-                )
+                found = f"{row.found:.3g} h ({row.off:+.1%})" if math.isfinite(row.found) else "too few get there"
+                notes.append(f"level {row.level} in {row.wish:g} h does not hold: {found}; {why}")
             below = top
         return notes
 
@@ -274,10 +278,11 @@ def _over(level: slice, group: PlayedProfile) -> Sample:
     return group.main.seconds.over(level)
 
 
-def _rates(costs: Array, hours: Array) -> Array:
+def _rates(costs: Array, hours: Array, overall: float) -> Array:
     """Return the XP per hour within each level, from the hours at which levels were reached.
 
-    Levels that are passed together share a rate; unreached ones have that of the last level that was reached.
+    Levels that are passed together share a rate; unreached ones have that of the last level that was reached, or the
+    overall one where there is none.
     """
     rates = np.full(len(costs), np.nan)
     first, earned = 0, 0.0
@@ -289,5 +294,7 @@ def _rates(costs: Array, hours: Array) -> Array:
             first, earned = level + 1, 0.0
     known = np.isfinite(rates)
     if not known.any():
-        raise RamulusError("half of the players never leave the first level; play longer, or see what check says")
+        if not overall > 0:
+            raise RamulusError("half of the players earn nothing in that time; wish for more, or see what check says")
+        return np.full(len(costs), overall)
     return np.asarray(np.interp(np.arange(len(costs)), np.flatnonzero(known), rates[known]))

@@ -16,7 +16,7 @@ import numpy as np
 from ramulus.analysis.tuning.aims import Aim, aims_of
 from ramulus.analysis.tuning.ranges import Range
 from ramulus.analysis.tuning.trials import Trials
-from ramulus.errors import DesignError
+from ramulus.errors import DesignError, RamulusError
 
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
@@ -92,7 +92,8 @@ class Fitting:
         values = self._descend(values, self._players, most=4)
         values = self._to_near_bounds(values)
         aims = self.aims(values, self._players)
-        assert aims is not None
+        if aims is None:
+            raise RamulusError("no numbers between these bounds make a design that can be played; allowed: others")
         return Fit(values, aims, self._slopes(values, self._players, aims))
 
     def _to_near_bounds(self, values: Array) -> Array:
@@ -148,7 +149,7 @@ class Fitting:
             ends = [one.ends for one in self._ranges]
             xs = [low + share * (high - low) for share, (low, high) in zip(point, ends, strict=True)]
             found.append(np.array([one.value_of(x) for one, x in zip(self._ranges, xs, strict=True)]))
-        return sorted(found, key=lambda values: self._cost(values, SCREENED))[:OTHER_STARTS]
+        return sorted(found, key=lambda values: self._cost(values, min(SCREENED, self._players)))[:OTHER_STARTS]
 
     def aims(self, values: Array, players: int) -> list[Aim] | None:
         """Return what becomes of the goals with some numbers; None where the design does not take them."""
@@ -234,6 +235,8 @@ class Fitting:
             for direction in (1, -1):
                 at = x.copy()
                 at[column] = np.clip(x[column] + direction * step, *one.ends)
+                if self.aims(self._with(values, at), players) is None:
+                    at = x  # Beyond what the design takes: the slope is that of the other side.
                 ends.append(at[column])
                 moved.append(self._misses(self._with(values, at), players, width))
             if ends[0] > ends[1]:

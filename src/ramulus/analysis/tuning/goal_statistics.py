@@ -186,7 +186,7 @@ def unreached(goal: Goal, level: int, share: float, result: SimulationResult) ->
     totals, far = tables.curve.totals, level - tables.curve.start_level
     if goal.track in (None, result.design.main_track_name):
         pairs = zip(groups_of(goal, result), weights_of(goal, result).tolist(), strict=True)
-        earned = float(sum(weight * _earned(group, share) for group, weight in pairs)) / tables.scale
+        earned = float(sum(weight * earned_by(group, share) for group, weight in pairs)) / tables.scale
     else:
         reached = [in_logs(goal, share, result, seconds_at(goal, tables.curve.start_level + n, result)).value < math.inf
                    for n in range(far + 1)]  # fmt: skip
@@ -194,7 +194,7 @@ def unreached(goal: Goal, level: int, share: float, result: SimulationResult) ->
     return float(result.hours) * max(1.0, float(totals[far]) / max(earned, 1.0))
 
 
-def _earned(group: PlayedProfile, share: float) -> float:
+def earned_by(group: PlayedProfile, share: float) -> float:
     """Return the XP units that a player has earned and kept who is as slow as a share of all are."""
     assert group.each is not None
     return float(np.quantile(group.each.earned - group.each.wasted, 1 - share))

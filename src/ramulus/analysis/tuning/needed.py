@@ -20,6 +20,7 @@ REACH = 10.0  # Times the number, or a part of it.
 WIDER = (1.2, 2.0, REACH)
 DIGITS = 4
 OFF_THE_SCALE = 20.0
+NEARLY = 0.003
 
 
 class Needed:
@@ -45,7 +46,14 @@ class Needed:
         from scipy.optimize import brentq
 
         root = brentq(self._off, *bracket, xtol=3e-4 * max(map(abs, bracket)), rtol=3e-4, maxiter=30)
-        return self._number.settled(float(f"{root:.{DIGITS}g}"))
+        value = self._number.settled(float(f"{root:.{DIGITS}g}"))
+        # Where it jumps past the wish, the place of the jump meets nothing.
+        return value if self._meets(value) else math.nan
+
+    def _meets(self, value: float) -> bool:
+        """Whether the goal is met at a value, but for what the digits leave."""
+        least, most = met_between(self._base.goal)
+        return least - NEARLY <= self._off(value) + self._target <= most + NEARLY
 
     def _off(self, value: float) -> float:
         """Return how far above the wish the goal is at a value; not a number where that cannot be played."""

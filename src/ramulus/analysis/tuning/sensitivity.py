@@ -165,6 +165,9 @@ class _Moved:
         runs = {steps: self._play(self._steps.at(steps), count) for steps, count in counts.items()}
         self._found = {steps: [base.again(run) for base in bases] for steps, run in runs.items() if run is not None}
         self._found[0] = [base.statistic for base in bases]
+        near = {steps: run for steps, run in runs.items() if run is not None and abs(steps) == 1}
+        self._hardest = {steps: [base.hardest(run) for base in bases] for steps, run in near.items()}
+        self._hardest[0] = self._found[0]
 
     def _play(self, value: float, players: int) -> SimulationResult | None:
         try:
@@ -248,5 +251,5 @@ class _Moved:
     def _needed(self, index: int, base: Base) -> float:
         if base.met:
             return self._number.value
-        known = {self._steps.at(steps): self._found[steps][index] for steps in (0, 1, -1) if steps in self._found}
+        known = {self._steps.at(steps): found[index] for steps, found in self._hardest.items()}
         return Needed(self._trials, self._number, base, self._players).value(known)

@@ -51,17 +51,22 @@ class TrialProgress:
 
 def hours_to_search(design: Design, goals: Sequence[Goal]) -> float:
     """Return a horizon that is enough to tell which way numbers have to go, and no longer than need be."""
-    if any(isinstance(goal, WastedGoal) or _is_to_stay(goal) for goal in goals):
+    if any(_names_no_end(goal) for goal in goals):
         return horizon_for(design, DEFAULT_HOURS)
     longest = [goal.wish * len(span_of(goal, design)) for goal in goals if isinstance(goal, LongestLevelGoal)]
     others = [hours_needed(goal, design) for goal in goals]
-    # A ratio names no hours.
-    return ROOM * max([*longest, *others]) or horizon_for(design, DEFAULT_HOURS)
+    return ROOM * max([*longest, *others])
 
 
-def _is_to_stay(goal: Goal) -> bool:
-    """Whether a goal is about who still plays at a level, whenever that is."""
-    return isinstance(goal, StillPlayingGoal) and goal.level is not None
+def _names_no_end(goal: Goal) -> bool:
+    """Whether a goal says nothing of when it is to be reached: of hours between levels, ratios, waste, who is left."""
+    if isinstance(goal, HoursGoal):
+        return goal.level is None
+    if isinstance(goal, StillPlayingGoal):
+        return goal.level is not None
+    return isinstance(goal, WastedGoal | RatioGoal) or (
+        isinstance(goal, LongestLevelGoal) and goal.from_level is not None
+    )
 
 
 class Trials:

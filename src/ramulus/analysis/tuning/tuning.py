@@ -41,7 +41,8 @@ class Tuning:
     Attributes:
         design: the design with the numbers found.
         before: the design as it was.
-        values: a row a number: `name`, `before`, `after`, `low`, `high`, `determined`, `at_bound`.
+        values: a row a number: `name`, `before`, `after`, `low`, `high`, `determined`, `at_bound`. The 95 % interval
+            is of the best value before it is rounded to the digits that serve.
         goals: a row a goal: `goal`, `player`, `wish`, `found_before`, `found`, `low`, `high`, `off`,
             `verdict_before`, `verdict`; played anew with other draws and more players.
         notes: what else there is to know, a sentence each.
