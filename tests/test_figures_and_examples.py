@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import doctest
 import importlib
+import itertools
 import pkgutil
 import subprocess
 import sys
 from pathlib import Path
 
+import matplotlib
 import matplotlib.pyplot as plt
 import numpy as np
 import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.plots.style import _pushed_apart
+from ramulus.plots.style import _pushed_apart, accent
 
 ROOT = Path(__file__).parent.parent
 
@@ -76,9 +78,78 @@ def test_costs_choose_their_axis_and_lay_designs_over_each_other():
     cost, total = rm.plots.costs({"now": design, "softer": design.with_values({"constants.crown_gate": 0})})
     assert (cost.get_yscale(), total.get_yscale()) == ("linear", "log")
     assert len(cost.lines) == 2 and "softer" in texts(cost)
-    assert "level 20: 2.3 × its neighbours" in texts(cost)
+    assert "level 20 costs\n2.3 × what its neighbours suggest" in texts(cost)
     assert len(rm.plots.costs(design, ["warden", "grafting"])[0].lines) == 2
     plt.close("all")
+
+
+# Machado, Oliveira and Fernandes (2009), "A physiologically-based model for simulation of color vision deficiency":
+# what eyes without one kind of cone see, of linear RGB. Grey is the luminance.
+SEEN_AS = {
+    "normal": np.eye(3),
+    "grey": np.tile([0.2126, 0.7152, 0.0722], (3, 1)),
+    "no red cones": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+    "no green cones": [
+        [0.367322, 0.860646, -0.227968],
+        [0.280085, 0.672501, 0.047413],
+        [-0.011820, 0.042940, 0.968881],
+    ],
+    "no blue cones": [
+        [1.255528, -0.076749, -0.178779],
+        [-0.078411, 0.930809, 0.147602],
+        [0.004733, 0.691367, 0.303900],
+    ],
+}
+FAR = 12.0  # CIE 1976 distance; 2.3 is just noticeable side by side.
+
+
+def cie_lab(linear):
+    xyz = np.array(
+        [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+    )
+    f = np.cbrt(np.clip(xyz @ np.clip(linear, 0, 1) / [0.95047, 1, 1.08883], 0.008856, None))
+    return np.array([116 * f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])])
+
+
+@pytest.mark.parametrize("eyes", SEEN_AS)
+def test_lines_stay_apart_in_grey_and_for_every_kind_of_eyes(eyes):
+    looks = [accent(index) for index in range(8)]
+    values = np.array([matplotlib.colors.to_rgb(look["color"]) for look in looks])
+    linear = np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
+    seen = [cie_lab(np.asarray(SEEN_AS[eyes]) @ color) for color in linear]
+    for (i, one), (j, other) in itertools.combinations(enumerate(looks), 2):
+        far = np.linalg.norm(seen[i] - seen[j]) >= FAR
+        assert far or one["linestyle"] != other["linestyle"], (i, j)
+    assert len({(look["color"], look["linestyle"]) for look in map(accent, range(25))}) == 25
+
+
+def test_names_in_a_figure_of_income_lie_neither_on_each_other_nor_outside():
+    axes = rm.plots.income(rm.demo_design())
+    axes.figure.canvas.draw()
+    boxes = [text.get_window_extent() for text in axes.texts if text.get_text()]
+    assert len(boxes) == 9 and axes.get_yscale() == "log"
+    for i, box in enumerate(boxes):
+        assert box.x0 >= 0 and box.y0 >= 0 and box.x1 <= 1280 and box.y1 <= 800
+        assert not any(box.overlaps(other) for other in boxes[i + 1 :])
+    late = rm.demo_design().with_values({"sources.crown_rot.from_level": 36})
+    assert "lowers income by 11%" in texts(rm.plots.income(late, player="adept")).replace("\n", " ")
+    assert "income by" not in texts(rm.plots.income(late, player="newcomer")).replace("\n", " ")
+
+
+def test_equal_costs_are_drawn_once_and_said():
+    design = rm.demo_design()
+    axes = rm.plots.costs({"now": design, "again": design, "softer": design.with_values({"constants.crown_gate": 0})})[
+        0
+    ]
+    assert len(axes.lines) == 2 and "now, again (the same)" in texts(axes)
+
+
+def test_a_partys_figure_counts_those_who_have_caught_up():
+    run = rm.play_party(rm.demo_design(), 60, parties=40, seed=2)
+    shares = rm.plots.party(run)[1]
+    even = run.caught_up()["even_hours"].notna().mean()
+    assert shares.lines[1].get_ydata()[-1] == pytest.approx(even)
+    assert f"on one level: {even:.0%}" in texts(shares)
 
 
 def test_the_other_figures():

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from itertools import count
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from ramulus.analysis.result import SimulationResult
+    from ramulus.design import Design
 
 ENDINGS = (".png", ".svg", ".pdf")
 
@@ -197,8 +199,16 @@ def costs(
     designs = {drawing.design.title: drawing.design}
     for path in also or []:
         other = options.load(path)
-        designs[other.title if other.title not in designs else f"{other.title} ({path.name})"] = other
+        designs[next(name for name in _names_of(other, path) if name not in designs)] = other
     drawing.save(plots.costs(designs if also else drawing.design, track)[0])
+
+
+def _names_of(design: Design, path: Path) -> Iterator[str]:
+    """Yield the names that a design may have beside others: its title, with its file, with a number."""
+    yield design.title
+    yield f"{design.title} ({path.name})"
+    for number in count(2):
+        yield f"{design.title} ({path.name}, {number})"
 
 
 @kind

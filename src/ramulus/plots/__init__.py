@@ -3,8 +3,9 @@
 from ramulus.plots.awards import awards
 from ramulus.plots.compare import compare
 from ramulus.plots.costs import costs
-from ramulus.plots.effort import effort, income
+from ramulus.plots.effort import effort
 from ramulus.plots.gain import gain
+from ramulus.plots.income import income
 from ramulus.plots.levels_over_time import levels_over_time
 from ramulus.plots.pace import pace
 from ramulus.plots.party import party

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 import matplotlib.pyplot as plt
 import numpy as np
+from matplotlib.ticker import MaxNLocator
 
 from ramulus.analysis.cost_shape import jumps
-from ramulus.plots.style import accent, foot_line, project_style, thousands
+from ramulus.plots.style import MARK, accent, foot_line, project_style, shortened, thousands
 from ramulus.rules.costs import CostCurve
 from ramulus.rules.tabulation import tabulated
 
@@ -38,7 +39,7 @@ def costs(
     Returns:
         The two axes. An axis is logarithmic when its values span more than three decades.
     """
-    curves = _curves(designs, tracks)
+    curves = _alike_once(_curves(designs, tracks))
     with project_style():
         if ax is None:
             _, ax = plt.subplots(1, 2, layout="constrained", **figure_options)
@@ -63,6 +64,19 @@ def _curves(designs: Design | Mapping[str, Design], tracks: str | Sequence[str] 
     return found
 
 
+def _alike_once(curves: dict[str, CostCurve]) -> dict[str, CostCurve]:
+    """Put curves that are equal under one name: what lies under another line would look forgotten."""
+    names: dict[bytes, list[str]] = {}
+    for name, curve in curves.items():
+        names.setdefault(curve.levels.tobytes() + curve.costs.tobytes(), []).append(name)
+    return {_said(alike): curves[alike[0]] for alike in names.values()}
+
+
+def _said(alike: list[str]) -> str:
+    shown = ", ".join(shortened(name, 30) for name in alike[:3]) + (" …" if len(alike) > 3 else "")
+    return f"{shown} (the same)" if len(alike) > 1 else shown
+
+
 def _points(curve: CostCurve, part: str) -> tuple[Any, Any]:
     return (curve.levels[:-1], curve.costs) if part == "costs" else (curve.levels[1:], curve.totals[1:])
 
@@ -80,14 +94,18 @@ def _draw(ax: Axes, title: str, lines: dict[str, tuple[Any, Any]]) -> None:
     else:
         ax.set_ylim(0, float(values.max()) * 1.06)
     thousands(ax)
-    if len(lines) > 1:
+    ax.margins(x=0.02)
+    ax.xaxis.set_major_locator(MaxNLocator(integer=True))
+    if len(lines) > 1 or "" not in lines:
         ax.legend(ax.get_lines(), list(lines), loc="upper left")
 
 
 def _mark_jumps(ax: Axes, curves: dict[str, CostCurve]) -> None:
     for curve in curves.values():
         for jump in jumps(curve)[:3]:
+            right = jump.level > float(np.quantile(curve.levels, 0.3))  # Left of a wall, costs are lower.
             ax.annotate(
-                f"level {jump.level}: {jump.times:.1f} × its neighbours", (jump.level, jump.cost), xytext=(-8, 8),
-                textcoords="offset points", ha="right", fontsize=11,
+                f"a wall: level {jump.level} costs\n{jump.times:.1f} × what its neighbours suggest",
+                (jump.level, jump.cost), xytext=(-8 if right else 8, 2), textcoords="offset points",
+                ha="right" if right else "left", va="bottom", fontsize=11, color=MARK,
             )  # fmt: skip

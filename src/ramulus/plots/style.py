@@ -17,9 +17,10 @@ from matplotlib.ticker import FuncFormatter
 
 from ramulus.formula.functions import Array
 
-# Three families far apart in hue, each next one lighter or darker, so that they stay apart in grey and for eyes that
-# do not tell red from green; dashes tell a second round apart.
-ACCENTS = ("#0B4F6C", "#D1702A", "#7FA650", "#8C3B73", "#45A3B5", "#B59A1F", "#5A4B41", "#C4667A")
+# In threes, dark, middle and light, so that each three stay apart in grey and for eyes that do not tell all colours
+# apart (tests compute the distances); dashes tell the threes apart.
+ACCENTS = ("#0B4F6C", "#B8551A", "#7FA650", "#742F60", "#2B8296", "#B59A1F", "#5A4B41", "#C4667A")
+ALIKE_DASHED = 3
 DASHES = ("-", "--", "-.", ":")
 MARK = "#B3262E"
 QUIET = "#8A857A"
@@ -49,7 +50,9 @@ def new_axes(ax: Axes | None, **figure_options: Any) -> Axes:
 
 def accent(index: int) -> dict[str, Any]:
     """Return colour and dash of the index-th line."""
-    return {"color": ACCENTS[index % len(ACCENTS)], "linestyle": DASHES[index // len(ACCENTS) % len(DASHES)]}
+    within = index % len(ACCENTS)
+    dash = within // ALIKE_DASHED + index // len(ACCENTS)
+    return {"color": ACCENTS[within], "linestyle": DASHES[dash % len(DASHES)]}
 
 
 def time_unit(hours: float) -> tuple[float, str]:
