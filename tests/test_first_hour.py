@@ -19,7 +19,7 @@ from numba import njit
 import ramulus as rm
 import ramulus.simulation.compiled  # Registers the rules with the compiler.
 from conftest import make
-from ramulus.cli.glance import duration, milestones
+from ramulus.analysis.words.glance import duration, milestones
 from ramulus.errors import FormulaError
 from ramulus.formula import parse
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder, round_amount

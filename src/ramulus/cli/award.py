@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from ramulus.analysis.words.writers import Column, number, percent, xp
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import Column, Printing, number, percent, xp
+from ramulus.cli.output import Printing
 from ramulus.errors import AwardError, DataError
 
 if TYPE_CHECKING:

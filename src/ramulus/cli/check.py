@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from ramulus.analysis.words.goals import goal_lines
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.goals import goal_lines
 from ramulus.cli.output import WIDTH, waiting
 from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DesignError

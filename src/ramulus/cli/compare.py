@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from ramulus.analysis.words.glance import LEVEL, duration, milestones
+from ramulus.analysis.words.heads import COMPARED
+from ramulus.analysis.words.writers import Column, number
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.glance import LEVEL, duration, milestones
-from ramulus.cli.output import Column, Printing, hours, number, percent
+from ramulus.cli.output import Printing
 from ramulus.cli.simulate import progress_bar
 
 if TYPE_CHECKING:
@@ -23,18 +25,6 @@ if TYPE_CHECKING:
 LARGE = 0.05  # Of a profile's XP, from one source.
 NOTABLE = 0.005  # Of all XP, or of all players: smaller changes go unsaid.
 MOST_VARIANTS = 50
-HEADS = {
-    "variant": Column("variant"),
-    "player": Column("player"),
-    "level": Column("level", number()),
-    "reached": Column("reached", percent(0)),
-    "hours_p50": Column("p50\nhours", hours),
-    "difference": Column("difference\nhours", lambda value: "" if math.isnan(value) else f"{value:+.2f}"),
-    "difference_low": Column("from", lambda value: "" if math.isnan(value) else f"{value:+.2f}"),
-    "difference_high": Column("to", lambda value: "" if math.isnan(value) else f"{value:+.2f}"),
-    "hours_p10": Column("p10\nhours", hours),
-    "hours_p90": Column("p90\nhours", hours),
-}
 
 
 def register(app: typer.Typer) -> None:
@@ -145,7 +135,7 @@ def _show(comparison: Comparison, printing: Printing, *, all_levels: bool) -> No
         more["goals"] = comparison.goals()
     counts = ", ".join(f"{count:,} {who}" for who, count in comparison.first.players.items())
     title = f"{comparison.first.design.title}: {counts}; seed {comparison.first.seed}, the same draws for all"
-    heads = HEADS
+    heads = COMPARED
     if printing.for_a_reader and not (all_levels or printing.columns):
         table, heads = _at_a_glance(comparison, table)
     printing.table(table, heads, title, "\n".join(_said(comparison, more)), more)

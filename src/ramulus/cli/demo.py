@@ -7,12 +7,13 @@ from typing import Annotated
 
 import typer
 
+from ramulus.analysis.words.glance import summary
+from ramulus.analysis.words.heads import LEVELS
 from ramulus.cli import options
 from ramulus.cli.closing import Quiet
-from ramulus.cli.glance import side_by_side, summary
-from ramulus.cli.levels import HEADS as LEVEL_HEADS
 from ramulus.cli.output import Printing
 from ramulus.cli.plot import save_figure
+from ramulus.cli.side_by_side import side_by_side
 from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DataError
 
@@ -58,7 +59,7 @@ def demo(
         few = levels[levels["level"].isin(every)]
         printing.table(
             few,
-            LEVEL_HEADS,
+            LEVELS,
             f"{design.title}: some levels (all of them: levels.csv)",
             shape_in_words(design) + "\n",
         )

@@ -6,33 +6,15 @@ from typing import TYPE_CHECKING
 
 import typer
 
+from ramulus.analysis.words.heads import EFFORT, GAIN
+from ramulus.analysis.words.writers import Column, factor
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import Column, factor, number, percent, significant, xp
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from ramulus.design import Design
-
-EFFORT_HEADS = {
-    "player": Column("player"),
-    "level": Column("level", number()),
-    "source": Column("source"),
-    "chance": Column("chance to\nbe next", percent()),
-    "seconds": Column("seconds", number(1)),
-    "success": Column("success", percent()),
-    "award": Column("award\nXP", xp),
-    "xp_per_hour": Column("XP per\nhour", number()),
-}
-GAIN_HEADS = {
-    "player": Column("player"),
-    "level": Column("level", number()),
-    "source": Column("source"),
-    "base": Column("base\nXP", significant),
-    "factor": Column("factor", factor),
-    "award": Column("award\nXP", xp),
-}
 
 
 def register(app: typer.Typer) -> None:
@@ -66,7 +48,7 @@ def effort(
     )
     title = f"{design.title}: one encounter of {who}{in_words(design.profile(who), ability)}"
     foot = [*left_out(design), "--player shows another profile."] if len(design.profiles) > 1 else left_out(design)
-    closing.printing("effort").table(table, EFFORT_HEADS, title, "\n".join(foot))
+    closing.printing("effort").table(table, EFFORT, title, "\n".join(foot))
 
 
 def gain(
@@ -89,7 +71,7 @@ def gain(
 
     who = _profile(design, player)
     table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)
-    heads = dict(GAIN_HEADS)
+    heads = dict(GAIN)
     heads.update({rule.name: Column(rule.name.replace(" ", "\n"), factor) for rule in design.multipliers})
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []

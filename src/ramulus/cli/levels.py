@@ -7,21 +7,14 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from ramulus.analysis.words.heads import LEVELS
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.options import Format
-from ramulus.cli.output import Column, Printing, number, percent, xp
+from ramulus.cli.output import Printing
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-
-HEADS = {
-    "track": Column("track"),
-    "level": Column("level", number()),
-    "cost": Column("cost\nXP", xp),
-    "total": Column("total\nXP", xp),
-    "growth": Column("growth", percent()),
-}
 
 
 def register(app: typer.Typer) -> None:
@@ -55,7 +48,7 @@ def levels(
         table = level_table(design, track, player=player, from_level=from_level, to_level=to_level)
         name = track or design.main_track_name
         bought = f", stats as {player} buys" if player else ", no upgrades bought" if design.upgrades else ""
-        printing.table(table, HEADS, f"{design.title}: {name}{bought}", shape_in_words(design, track))
+        printing.table(table, LEVELS, f"{design.title}: {name}{bought}", shape_in_words(design, track))
 
 
 def _at_xp(design: Design, at_xp: float, track: str | None, closing: Closing, printing: Printing) -> None:
@@ -81,8 +74,8 @@ def _every_track(design: Design, player: str | None, printing: Printing) -> None
     holds_several = ending in (".xlsx", ".json") if printing.output else printing.format is Format.json
     if holds_several and printing.format is not Format.records:
         main, *others = tables
-        printing.table(tables[main], HEADS, more={name: tables[name] for name in others}, sheet=main)
+        printing.table(tables[main], LEVELS, more={name: tables[name] for name in others}, sheet=main)
         return
     for name, table in tables.items():
         table.insert(0, "track", name)
-    printing.table(pd.concat(list(tables.values()), ignore_index=True), HEADS, f"{design.title}: every track")
+    printing.table(pd.concat(list(tables.values()), ignore_index=True), LEVELS, f"{design.title}: every track")

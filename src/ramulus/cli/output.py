@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import math
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from ramulus.analysis.words.writers import Column, significant
 from ramulus.cli.options import Format
 from ramulus.errors import UnknownNameError
 
@@ -109,61 +109,6 @@ def waiting(doing: str, *, quiet: bool) -> Iterator[None]:
 
     with Console(stderr=True).status(f"{doing} ({COMPILES})"):
         yield
-
-
-Formatter = Callable[[Any], str]
-
-
-@dataclass(frozen=True)
-class Column:
-    """How a column looks on a terminal: its head with the unit, and how its values are written."""
-
-    head: str
-    write: Formatter = str
-
-
-def _missing(value: Any) -> bool:
-    return value is None or (isinstance(value, float) and math.isnan(value))
-
-
-def number(digits: int = 0) -> Formatter:
-    """Return a writer of numbers with thousands separators and some digits after the point."""
-    return lambda value: "–" if _missing(value) else f"{value:,.{digits}f}"
-
-
-def hours(value: Any) -> str:
-    """Write hours: to the hundredth, and short ones to two digits, so that none looks like none at all."""
-    if _missing(value):
-        return "–"
-    return f"{value:,.2f}" if value >= 0.1 or not value else f"{value:.2g}"
-
-
-def xp(value: Any) -> str:
-    """Write XP: whole where it is whole."""
-    if _missing(value):
-        return "–"
-    return f"{value:,.0f}" if float(value).is_integer() else f"{value:,.2f}"
-
-
-def percent(digits: int = 1) -> Formatter:
-    """Return a writer of shares as percentages."""
-    return lambda value: "–" if _missing(value) else f"{value:.{digits}%}"
-
-
-def factor(value: Any) -> str:
-    """Write a factor."""
-    return "–" if _missing(value) else f"×{value:.4g}"
-
-
-def significant(value: Any) -> str:
-    """Write any number to four significant digits, whole numbers whole."""
-    if _missing(value):
-        return "–"
-    if isinstance(value, str):
-        return value
-    if float(value).is_integer():
-        return f"{value:,.0f}"
-    return f"{value:,.4g}" if abs(value) < 10_000 else f"{value:,.0f}"
 
 
 def _print_rich(

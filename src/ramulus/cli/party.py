@@ -6,21 +6,14 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from ramulus.analysis.words.heads import PARTY
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import Column, number, waiting
+from ramulus.cli.output import waiting
 
 if TYPE_CHECKING:
     import pandas as pd
 
-HEADS = {
-    "encounter": Column("encounter", number()),
-    "member": Column("member"),
-    "hours_p50": Column("hours\np50", number(2)),
-    "level_p50": Column("level\np50", number()),
-    "level_p10": Column("level\np10", number()),
-    "level_p90": Column("level\np90", number()),
-}
 ROWS = 12
 
 
@@ -59,7 +52,7 @@ def party(
     quits = run.quits()
     foot = _foot(run.caught_up(), encounters) + _quitting(quits)
     more = {"quits": quits} if quits["share"].any() else None
-    closing.printing("party").table(table, HEADS, title, foot, more)
+    closing.printing("party").table(table, PARTY, title, foot, more)
 
 
 def _foot(caught_up: pd.DataFrame, encounters: int) -> str:

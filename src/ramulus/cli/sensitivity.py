@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 
 import typer
 
+from ramulus.analysis.words.writers import Column, significant
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import Column, Printing, significant
+from ramulus.cli.output import Printing
 from ramulus.cli.trials import trials_bar
 
 if TYPE_CHECKING:

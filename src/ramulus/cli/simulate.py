@@ -9,28 +9,19 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from ramulus.analysis.words.glance import milestones, summary
+from ramulus.analysis.words.heads import PACE
+from ramulus.analysis.words.writers import Column, hours, number, percent
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.glance import milestones, side_by_side, summary
-from ramulus.cli.output import COMPILES, Column, Printing, hours, number, percent
+from ramulus.cli.output import COMPILES, Printing
+from ramulus.cli.side_by_side import side_by_side
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
     from ramulus.simulation.run import Progress
 
-HEADS = {
-    "player": Column("player"),
-    "level": Column("level", number()),
-    "reached": Column("reached", percent(0)),
-    "hours_p10": Column("p10\nhours", hours),
-    "hours_p50": Column("p50\nhours", hours),
-    "hours_p90": Column("p90\nhours", hours),
-    "encounters_p50": Column("encounters\np50", number()),
-    "days_p50": Column("day\np50", number()),
-    "hours_in_level_p50": Column("hours to the\nnext level p50", hours),
-    "still_playing": Column("still\nplaying", percent()),
-}
 AT_HEADS = {
     "player": Column("player"),
     "level": Column("level", number()),
@@ -40,7 +31,7 @@ AT_HEADS = {
 SMALLEST_SHARE = 0.005
 MILESTONES_ONLY = -1
 INTERVAL_HEADS = {
-    **{name: HEADS[name] for name in ("player", "level", "reached")},
+    **{name: PACE[name] for name in ("player", "level", "reached")},
     **{
         f"hours_p{q}{end}": Column(f"p{q}{end.replace('_', ' ')}\nhours", hours)
         for q in (50, 10, 90)
@@ -115,9 +106,9 @@ def _show_pace(
 ) -> None:  # fmt: skip
     """Print the pace: at a glance (`every` is 0), or a row a profile and level, of every N-th level or of all."""
     table = result.pace(track, interval=0.95 if interval else None, by_ability=by_ability)
-    heads = INTERVAL_HEADS if interval else HEADS
+    heads = INTERVAL_HEADS if interval else PACE
     if by_ability:
-        heads = {"player": HEADS["player"], "third": Column("third"), **heads}
+        heads = {"player": PACE["player"], "third": Column("third"), **heads}
     foot = summary(result, track)
     if printing.for_a_reader and every == 0:
         side_by_side(printing, table, title_of(result), foot)

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from ramulus.analysis.words.glance import milestones
+from ramulus.analysis.words.writers import Column, hours, number, significant, xp
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.glance import milestones
-from ramulus.cli.output import Column, hours, number, significant, xp
 from ramulus.cli.trials import trials_bar
 from ramulus.errors import DataError
 

@@ -6,8 +6,8 @@ import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from ramulus.cli.goals import goal_lines
-from ramulus.cli.output import Column, Printing, number
+from ramulus.analysis.words.goals import goal_lines
+from ramulus.analysis.words.writers import Column, number
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -15,7 +15,6 @@ if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
 
 MILESTONES = 9
-AT_ONCE = 4  # Profiles that fit side by side.
 LEVEL = " level"  # No profile can be called that.
 MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
 NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
@@ -34,17 +33,6 @@ def milestones(first: int, last: int) -> list[int]:
     step = next((step for step in _STEPS if (last - first) / step <= MILESTONES), _STEPS[-1])
     middle = [level for level in range(first + 2, last) if level % step == 0 and last - level >= step / 2]
     return [first + 1, *middle, last] if last > first + 1 else [last]
-
-
-def side_by_side(
-    printing: Printing, pace: pd.DataFrame, title: str, foot: str, more: dict[str, pd.DataFrame] | None = None
-) -> None:
-    """Print the milestones of a pace table, a few profiles at a time."""
-    table, heads = at_a_glance(pace)
-    players = list(table.columns[1:])
-    for first in range(0, len(players), AT_ONCE):
-        some = table[[LEVEL, *players[first : first + AT_ONCE]]]
-        printing.table(some, heads, "" if first else title, "" if first + AT_ONCE < len(players) else foot, more)
 
 
 def at_a_glance(pace: pd.DataFrame) -> tuple[pd.DataFrame, dict[str, Column]]:
