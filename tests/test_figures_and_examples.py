@@ -218,7 +218,11 @@ def test_what_players_lived_on_is_the_income_table(result):
     panels = rm.plots.xp_by_source(result)
     assert len(panels) == 3 and "crown_rot" in texts(panels[0])
     income = result.income().query("player == 'steady' and level == 12").set_index("source")["share"]
-    heights = {bars.get_label(): bars[11].get_height() for bars in panels[1].containers}
+    heights = {
+        band.get_label(): (band.get_data().values - band.get_data().baseline)[11]
+        for band in panels[1].patches
+        if isinstance(band, matplotlib.patches.StepPatch)
+    }
     for source, share in income.items():
         assert heights[source] == pytest.approx(share)
     assert len(rm.plots.xp_by_source(result, player="adept")) == 1

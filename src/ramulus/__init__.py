@@ -56,6 +56,7 @@ _HOMES = {
     "level_table": "analysis.level_table",
     "load_design": "design",
     "play_party": "analysis.party",
+    "report": "page",
     "sensitivity": "analysis.tuning",
     "simulate": "analysis.simulate",
     "sweep": "analysis.comparing",
@@ -107,6 +108,7 @@ if TYPE_CHECKING:
     from ramulus.errors import RamulusError as RamulusError
     from ramulus.errors import SavedLedgerError as SavedLedgerError
     from ramulus.errors import UnknownNameError as UnknownNameError
+    from ramulus.page import report as report
     from ramulus.rules.ledger import Ledger as Ledger
     from ramulus.rules.outcomes import AwardOutcome as AwardOutcome
     from ramulus.rules.outcomes import LedgerEvent as LedgerEvent

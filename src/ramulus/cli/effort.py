@@ -6,8 +6,7 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from ramulus.analysis.words.heads import EFFORT, GAIN
-from ramulus.analysis.words.writers import Column, factor
+from ramulus.analysis.words.heads import EFFORT, gain_heads
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 
@@ -71,13 +70,12 @@ def gain(
 
     who = _profile(design, player)
     table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)
-    heads = dict(GAIN)
-    heads.update({rule.name: Column(rule.name.replace(" ", "\n"), factor) for rule in design.multipliers})
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []
     foot += how_near(design)
     title = f"{design.title}: awards on success to {who}{in_words(design.profile(who), ability)}"
-    closing.printing("gain").table(_some(table, design, from_level, to_level, source), heads, title, "\n".join(foot))
+    shown = _some(table, design, from_level, to_level, source)
+    closing.printing("gain").table(shown, gain_heads(design), title, "\n".join(foot))
 
 
 def _profile(design: Design, player: str | None) -> str:

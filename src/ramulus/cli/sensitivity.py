@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from ramulus.analysis.words.writers import Column, significant
+from ramulus.analysis.words.sensitivity import FOOT, HEADS, sensitivity_rows
+from ramulus.analysis.words.writers import significant
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.output import Printing
@@ -17,19 +18,6 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from ramulus.design import Design
-
-HEADS = {
-    "name": Column("number", lambda name: str(name).removeprefix("constants.")),
-    "value": Column("now", significant),
-    "change": Column("change"),
-    "unit": Column("unit"),
-    "needed": Column("meets it", significant),
-    "note": Column("note"),
-}
-FOOT = (
-    "\nchange: of what the goal measures, ± half of its 95 % interval (paired runs on both sides)."
-    "\nmeets it: the value with which this number alone meets the goal; – where none in reach does."
-)
 
 
 def register(app: typer.Typer) -> None:
@@ -75,6 +63,4 @@ def _show(table: pd.DataFrame, printing: Printing, title: str) -> None:
         now = f"now {significant(found)}" if not math.isnan(found) else "too few get there now"
         last = FOOT if index == len(goals) - 1 else ""
         print()
-        half = (rows["high"] - rows["low"]) / 2
-        change = [f"{value:+.2f} ± {error:.2f}" for value, error in zip(rows["change"], half, strict=True)]
-        printing.table(rows.assign(change=change)[list(HEADS)], HEADS, f"{player}: {goal}; {now}", last)
+        printing.table(sensitivity_rows(rows)[list(HEADS)], HEADS, f"{player}: {goal}; {now}", last)

@@ -13,7 +13,8 @@ from pydantic import PrivateAttr
 from ramulus.design.model import DesignModel
 from ramulus.design.places import data_with
 from ramulus.design.problems import validated
-from ramulus.design.saving import save_design
+from ramulus.design.saving import save_design, toml_text
+from ramulus.errors import DataError
 
 T = TypeVar("T")
 
@@ -56,6 +57,13 @@ class Design(DesignModel):
             DataError: the ending is neither .toml nor .json, or the file cannot be written.
         """
         save_design(self, self._text, Path(path))
+
+    def to_toml(self) -> str:
+        """Return the design as the TOML that `save` would write: comments and order of its file stay where they can."""
+        try:
+            return toml_text(self, self._text)
+        except DataError:  # The file's layout takes no changes; the design does.
+            return toml_text(self, None)
 
     def with_values(self, values: Mapping[str, Any]) -> Design:
         """Return a copy with some values changed; this one stays as it is.

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 MOST_NUMBERS = 44
+ON_DARK, ON_LIGHT = "#F6F3EA", "#1F1D1A"
 
 
 def heat_map(ax: Axes, table: pd.DataFrame, column: str, unit: str, style: str) -> None:
@@ -54,7 +55,7 @@ def _numbers(ax: Axes, values: Any, levels: Any, image: Any, style: str) -> None
                 dark = (value - low) < 0.55 * (high - low)
                 ax.text(
                     level, row, _short(value, style, narrow=narrow), ha="center", va="center",
-                    fontsize=7.5 if narrow else 10, color="#F6F3EA" if dark else "#23211D",
+                    fontsize=7.5 if narrow else 10, color=ON_DARK if dark else ON_LIGHT,
                 )  # fmt: skip
 
 

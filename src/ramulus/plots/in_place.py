@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
-from matplotlib.patheffects import withStroke
 
 from ramulus.formula.functions import Array
 
@@ -59,7 +58,7 @@ def label_in_place(ax: Axes, lines: list[Line], also: list[tuple[Array, Array]] 
         ax.text(
             across, up, line.name, transform=ax.transAxes, color=line.color, fontsize=11, fontweight="bold",
             ha="center", va="center", zorder=6,
-            path_effects=[withStroke(linewidth=3, foreground=ax.get_facecolor())],
+            bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none", "alpha": 0.8, "pad": 0.5},
         )  # fmt: skip
 
 

@@ -70,7 +70,7 @@ def income(
         label_ends(axes, [(float(levels[-1]), float(mixed[-1]), "the mix", INK)])
         if class_at(ability) == class_at(0.5):
             _mark_findings(axes, design, profile.name)
-        axes.figure.canvas.draw()  # The places of names are known once the layout is.
+        axes.figure.canvas.figure.draw_without_rendering()  # The places of names are known once the layout is.
         label_in_place(axes, lines[:MOST_NAMED], [(levels, mixed)])
         said = f"{who} · timed multipliers off · black: the mix by chance of being met{lasting}"
         foot_line(axes, f"{shortened(design.title, 50)} · {said}")

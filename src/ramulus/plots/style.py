@@ -48,6 +48,14 @@ def new_axes(ax: Axes | None, **figure_options: Any) -> Axes:
     return figure.add_subplot()
 
 
+def settle(figure: Figure) -> None:
+    """Lay a figure out once and for all: writing it would do so again, and draw it once more for that."""
+    engine = figure.get_layout_engine()
+    if engine is not None:
+        engine.execute(figure)
+        figure.set_layout_engine("none")
+
+
 def accent(index: int) -> dict[str, Any]:
     """Return colour and dash of the index-th line."""
     within = index % len(ACCENTS)

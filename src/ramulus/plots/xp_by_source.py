@@ -72,20 +72,12 @@ def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> N
     if not len(levels):
         ax.text(0.5, 0.5, "nothing was met", transform=ax.transAxes, ha="center")
         return
-    bottom = np.zeros(len(levels))
-    for name, share, color, hatch in zip(sources, shares, colors, hatches, strict=True):
-        ax.bar(
-            levels,
-            share,
-            1.0,
-            bottom,
-            color=color,
-            hatch=hatch,
-            edgecolor=ax.get_facecolor(),
-            linewidth=0.4,
-            label=name,
-        )
-        bottom = bottom + share
+    edges, tops = np.append(levels, levels[-1] + 1) - 0.5, np.cumsum(shares, axis=0)
+    for name, top, share, color, hatch in zip(sources, tops, shares, colors, hatches, strict=True):
+        ax.stairs(
+            top, edges, baseline=top - share, fill=True, color=color, hatch=hatch, edgecolor=ax.get_facecolor(),
+            linewidth=0.4, label=name,
+        )  # fmt: skip
     ax.set_xlim(levels[0] - 0.5, levels[-1] + 0.5)
     ax.set_ylim(0, 1)
     ax.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -161,16 +162,21 @@ def _world(
     every = [one for kinds in profiles for one in kinds]
     times = [when for kinds, when in zip(profiles, timelines, strict=True) for _ in kinds]
     companies.refuse_many(sum(len(when.states) for when in times))
-    awards = [_MemberAwards(tabulation, companies, one, when) for one, when in zip(every, times, strict=True)]
+    # Players of all abilities whose awards alone are the same tables are awarded the same in company.
+    shared_awards: dict[int, _MemberAwards] = {}
+    for one, when in zip(every, times, strict=True):
+        if id(one.alone) not in shared_awards:
+            shared_awards[id(one.alone)] = _MemberAwards(tabulation, companies, one, when)
+    awards = [shared_awards[id(one.alone)] for one in every]
     settings = [make_settings(tabulation.design, kinds[0].player, hours, 1) for kinds in profiles]
     return PartyWorld(
         seconds=np.stack([one.encounters.seconds for one in every]),
         success=np.stack([one.encounters.success for one in every]),
         weight=np.stack([one.encounters.weight for one in every]),
         pay=pays_of(every),
-        factor=np.concatenate([one.factor() for one in awards]),
-        alone=np.concatenate([one.alone() for one in awards]),
-        skill_units=np.concatenate([one.skill_units() for one in awards]),
+        factor=np.concatenate([one.factor for one in awards]),
+        alone=np.concatenate([one.alone for one in awards]),
+        skill_units=np.concatenate([one.skill_units for one in awards]),
         leaders=len(companies.leaders),
         first_kind=_starts([len(kinds) for kinds in profiles]),
         first_state=_starts([len(when.states) for when in times])[:-1],
@@ -260,19 +266,22 @@ class _MemberAwards:
         self._tabulation, self._companies, self._when = tabulation, companies, when
         self._beside = [profile.in_company(company) for company in companies.all()]
 
+    @cached_property
     def factor(self) -> Array:
-        """Return the product of multipliers, shape (states, companies, L, C)."""
+        """The product of multipliers, shape (states, companies, L, C)."""
         for on in self._when.states:
             for beside in self._beside:
                 refuse_large(self._tabulation, beside.product(on), beside.met)
         return np.stack([[beside.product(on) for beside in self._beside] for on in self._when.states])
 
+    @cached_property
     def alone(self) -> Array:
-        """Return the product without the rules that read the leader's level, shape (states, sizes, L, C)."""
+        """The product without the rules that read the leader's level, shape (states, sizes, L, C)."""
         leading, leaders = self._companies.leading, len(self._companies.leaders)
         some = self._beside[leaders - 1 :: leaders]
         return np.stack([[beside.product(on - leading) for beside in some] for on in self._when.states])
 
+    @cached_property
     def skill_units(self) -> Ints:
-        """Return the awards to the skill practised, shape (states, companies, 2, L, C)."""
+        """The awards to the skill practised, shape (states, companies, 2, L, C)."""
         return np.stack([np.stack([beside.skill_units(on) for beside in self._beside]) for on in self._when.states])

@@ -74,22 +74,32 @@ def summary(result: SimulationResult, track: str | None = None) -> str:
     """Return what a designer asks next: what is slow for whom, what they lived on, who quits, which goals are met."""
     from ramulus.analysis.goals import judge
 
+    parts = said_by_profile(result, track)
+    width = max(map(len, parts))
+    lines = [""]
+    for player, said in parts.items():
+        lines += [f"{player if not i else '':{width}}  {line}" for i, line in enumerate(said)]
+    return "\n".join(lines + said_of_all(result, track) + goal_lines(judge(result)) + said_of_counting(result))
+
+
+def said_by_profile(result: SimulationResult, track: str | None = None) -> dict[str, list[str]]:
+    """Return for each profile what is slow, what they lived on, who quits, and what else is worth a word."""
     slowest = result.slowest(track).set_index("player")
     parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
     for found in (_endings(result), _quits(result), _waste(result), _waits(result), _skill_or_luck(result)):
         for player, line in found:
             parts[player].append(line)
-    width = max(map(len, parts))
-    lines = [""]
-    for player, said in parts.items():
-        lines += [f"{player if not i else '':{width}}  {line}" for i, line in enumerate(filter(None, said))]
-    if result.stuck().empty:
-        lines.append("Everyone reached the cap.")
-    lines += _left_empty(result, track)
-    lines += goal_lines(judge(result))
-    if not result.keeps_players:
-        lines.append("Quantiles are within 0.4 %: the run is too large to keep every player.")
-    return "\n".join(lines)
+    return {player: [line for line in said if line] for player, said in parts.items()}
+
+
+def said_of_all(result: SimulationResult, track: str | None = None) -> list[str]:
+    """Return what is to be said of all profiles: whether everyone arrived, and what is left empty."""
+    return [*(["Everyone reached the cap."] if result.stuck().empty else []), *_left_empty(result, track)]
+
+
+def said_of_counting(result: SimulationResult) -> list[str]:
+    """Return how sure the quantiles are, where that needs a word."""
+    return [] if result.keeps_players else ["Quantiles are within 0.4 %: the run is too large to keep every player."]
 
 
 def _slow(row: pd.Series) -> str:

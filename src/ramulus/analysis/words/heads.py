@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 from ramulus.analysis.words.writers import Column, factor, hours, number, percent, significant, xp
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
 
 LEVELS = {
     "track": Column("track"),
@@ -63,3 +67,8 @@ COMPARED = {
     "hours_p10": Column("p10\nhours", hours),
     "hours_p90": Column("p90\nhours", hours),
 }
+
+
+def gain_heads(design: Design) -> dict[str, Column]:
+    """Return the heads of a table of gain: a column a multiplier after the others."""
+    return {**GAIN, **{rule.name: Column(rule.name.replace(" ", "\n"), factor) for rule in design.multipliers}}

@@ -1,0 +1,75 @@
+"""What a page is made from: the design, what was played, and what was found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from ramulus.errors import MissingPartError, RamulusError
+from ramulus.page.parts import Figure, Part, Table, Words
+from ramulus.page.svg import SIZE, svg_of
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    import pandas as pd
+
+    from ramulus.analysis.checks import Findings
+    from ramulus.analysis.comparing import Comparison
+    from ramulus.analysis.result import SimulationResult
+    from ramulus.design import Design
+
+
+@dataclass(frozen=True)
+class Context:
+    """What the sections of a page read.
+
+    Attributes:
+        design: the design.
+        findings: what `check` finds.
+        result: a simulation, or None where a part that playing needs is missing.
+        missing: that part.
+        comparison: the design beside variants, or None.
+        sensitivity: how much each number moves each goal, or None.
+    """
+
+    design: Design
+    findings: Findings
+    result: SimulationResult | None
+    missing: MissingPartError | None = None
+    comparison: Comparison | None = None
+    sensitivity: pd.DataFrame | None = None
+
+    @property
+    def profiles(self) -> list[str]:
+        """The names of the player profiles."""
+        return list(self.design.profiles)
+
+
+def figure(
+    name: str, title: str, words: Callable[[], str], draw: Callable[..., Any], *of: Any,
+    numbers: Callable[[], Table] | None = None, **options: Any,
+) -> Part:  # fmt: skip
+    """Return a figure for the page; where there is nothing to draw, why not.
+
+    Args:
+        name: a short name, once on a page.
+        title: what it is called.
+        words: tells it with its numbers.
+        draw: a function of `ramulus.plots`.
+        of: what it draws.
+        numbers: gives the table that it shows.
+        options: for that function.
+    """
+    try:
+        said = words()
+        svg = svg_of(draw(*of, figsize=SIZE, **options), name, said)
+        return Figure(name, title, said, svg, numbers() if numbers else None)
+    except RamulusError as error:
+        return nothing(title, error)
+
+
+def nothing(title: str, error: RamulusError) -> Words:
+    """Return why something is not shown, with the smallest example of what is missing."""
+    example = getattr(error, "example", "")
+    return Words((f"{title}: not shown; {str(error).splitlines()[0]}",), example)

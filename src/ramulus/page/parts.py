@@ -1,0 +1,117 @@
+"""What a page is made of: sections of words, tables and figures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+from ramulus.analysis.words.writers import Column, significant
+from ramulus.plots.style import shortened
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    import pandas as pd
+
+MOST_ROWS = 400
+LONGEST_CELL = 400
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One cell: its text, what it sorts by (None: by its text), and a word that a style may go by."""
+
+    text: str
+    value: float | None = None
+    tone: str = ""
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table that can be sorted by each of its columns.
+
+    Attributes:
+        title: what it shows.
+        heads: the head of each column, with its unit.
+        rows: the cells.
+        note: what is left out, or how to get more.
+        numeric: for each column, whether it holds numbers.
+    """
+
+    title: str
+    heads: tuple[str, ...]
+    rows: tuple[tuple[Cell, ...], ...]
+    note: str = ""
+    numeric: tuple[bool, ...] = ()
+    kind: str = "table"
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A figure: drawn as SVG, told in words, and as numbers."""
+
+    name: str
+    title: str
+    words: str
+    svg: str
+    numbers: Table | None = None
+    kind: str = "figure"
+
+
+@dataclass(frozen=True)
+class Words:
+    """Paragraphs, or what is missing with the smallest example of it."""
+
+    lines: tuple[str, ...]
+    example: str = ""
+    kind: str = "words"
+
+
+@dataclass(frozen=True)
+class Folded:
+    """Parts that open when they are asked for."""
+
+    title: str
+    parts: tuple[Part, ...]
+    kind: str = "folded"
+
+
+Part = Table | Figure | Words | Folded
+
+
+@dataclass(frozen=True)
+class Section:
+    """A section of the page."""
+
+    name: str
+    title: str
+    parts: tuple[Part, ...] = field(default=())
+
+
+def table_of(frame: pd.DataFrame, heads: Mapping[str, Column], title: str, note: str = "") -> Table:
+    """Return a table for the page from a data frame.
+
+    Args:
+        frame: the rows, under their Python names.
+        heads: how columns are headed and written; the others show as plain numbers or text.
+        title: what it shows.
+        note: is written below it.
+    """
+    left_out = len(frame) - MOST_ROWS
+    if left_out > 0:
+        frame, more = frame.head(MOST_ROWS), f"{left_out:,} more rows are left out here"
+        note = f"{note} · {more}" if note else more
+    columns = {str(name): heads.get(str(name), Column(str(name), significant)) for name in frame.columns}
+    written = [[_cell(value, columns[name]) for value in frame[name].tolist()] for name in columns]
+    numeric = tuple(any(cell.value is not None for cell in column) for column in written)
+    head = tuple(column.head.replace("\n", " ").strip() for column in columns.values())
+    return Table(title, head, tuple(zip(*written, strict=True)), note, numeric)
+
+
+def _cell(value: Any, column: Column) -> Cell:
+    number = isinstance(value, (int, float)) and not isinstance(value, bool)
+    text = shortened("–" if value is None else column.write(value), LONGEST_CELL)
+    return Cell(text, float(value) if number and value == value else None, text if text in TONES else "")
+
+
+TONES = ("met", "missed", "open", "error", "warning", "note")

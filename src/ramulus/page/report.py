@@ -1,0 +1,108 @@
+"""`ramulus.report`: everything a design says, on one self-contained page."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping
+from concurrent.futures import Executor
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ramulus.analysis.checks import check
+from ramulus.analysis.comparing import compare
+from ramulus.analysis.simulate import simulate
+from ramulus.design import write_whole
+from ramulus.errors import DataError, MissingPartError
+from ramulus.page.context import Context
+from ramulus.page.html import html_of
+from ramulus.page.sections import SECTIONS
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.design import Design
+    from ramulus.simulation.run import Progress
+
+ENDINGS = (".html", ".htm")
+
+
+def report(
+    design: Design,
+    path: str | os.PathLike[str],
+    *,
+    players: int = 2000,
+    hours: float | None = None,
+    seed: int = 0,
+    variants: Mapping[str, Design] | None = None,
+    sensitivity: pd.DataFrame | None = None,
+    executor: Executor | None = None,
+    progress: Callable[[Progress], object] | None = None,
+) -> Path:
+    """Write one page with everything a design says: numbers, findings, goals, tables that sort, every figure.
+
+    The page is one file: its figures are inside, it asks no network for anything, and nothing in the design is ever
+    run by the browser that shows it. The same design, sizes and seed give the same page to the letter.
+
+    Args:
+        design: the design; parts that are missing are named on the page.
+        path: the file, ending in .html; written whole or not at all.
+        players: how many players of each profile.
+        hours: the horizon in played hours (default: 200, or longer where goals ask for it).
+        seed: the seed of every draw.
+        variants: other designs by name, shown beside this one with the differences of paired players.
+        sensitivity: what `sensitivity` returned, to show that too.
+        executor: where players are played (default: threads, one a processor).
+        progress: is called with a `Progress` now and then.
+
+    Returns:
+        The file.
+
+    Raises:
+        DesignError: the design, or a variant, is at fault.
+        DataError: the file's ending is another one.
+        SimulationStopped: it was interrupted (Ctrl-C); nothing is written.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> page = rm.report(rm.demo_design(), "canopy.html", players=100)  # doctest: +SKIP
+    """
+    target = Path(path)
+    check_page_ending(target)
+    text = page_of(
+        design, players, hours, seed, variants=variants, sensitivity=sensitivity, executor=executor, progress=progress
+    )
+    write_whole(target, lambda file: file.write_text(text, encoding="utf-8", newline="\n"))
+    return target
+
+
+def check_page_ending(path: Path) -> None:
+    """Refuse a page's file that is no HTML by its ending, before any work is done."""
+    if path.suffix.lower() not in ENDINGS:
+        ending = path.suffix or "a file without ending"
+        raise DataError(f"{path}: a page cannot be written as {ending}; allowed: {', '.join(ENDINGS)}")
+
+
+def page_of(
+    design: Design, players: int, hours: float | None, seed: int, *, variants: Mapping[str, Design] | None = None,
+    sensitivity: pd.DataFrame | None = None, executor: Executor | None = None,
+    progress: Callable[[Progress], object] | None = None,
+) -> str:  # fmt: skip
+    """Return the text of a page; see `report`."""
+    findings, result, missing, comparison = check(design), None, None, None
+    try:
+        if variants:
+            several = {design.title: design, **_named_apart(design.title, variants)}
+            comparison = compare(several, players, hours, seed, executor=executor, progress=progress)
+            result = comparison.first
+        else:
+            result = simulate(design, players, hours, seed, executor=executor, progress=progress)
+    except MissingPartError as error:
+        missing = error
+    context = Context(design, findings, result, missing, comparison, sensitivity)
+    sections = [section for one in SECTIONS if (section := one(context)) is not None]
+    return html_of(design.title, sections)
+
+
+def _named_apart(title: str, variants: Mapping[str, Design]) -> dict[str, Design]:
+    """Return variants under names of which none is the design's own title."""
+    return {name if name != title else f"{name} (variant)": variant for name, variant in variants.items()}

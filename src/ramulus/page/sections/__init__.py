@@ -1,0 +1,24 @@
+"""The sections of a page, in their order; each is one function of a context."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ramulus.page.sections.changes import changes
+from ramulus.page.sections.glance import findings, glance, goals
+from ramulus.page.sections.levels import levels
+from ramulus.page.sections.numbers import numbers
+from ramulus.page.sections.pace import pace, staying
+from ramulus.page.sections.party import party
+from ramulus.page.sections.sensitivity import sensitivity
+from ramulus.page.sections.sources import sources
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from ramulus.page.context import Context
+    from ramulus.page.parts import Section
+
+SECTIONS: tuple[Callable[[Context], Section | None], ...] = (
+    glance, goals, findings, changes, pace, staying, levels, sources, party, sensitivity, numbers,
+)  # fmt: skip

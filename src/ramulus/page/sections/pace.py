@@ -1,0 +1,134 @@
+"""The sections of what was played: pace, where it drags, where players are, who stays."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ramulus import plots
+from ramulus.analysis.words.glance import duration, milestones
+from ramulus.analysis.words.heads import PACE
+from ramulus.analysis.words.writers import Column, hours, number, percent
+from ramulus.page.context import Context, figure
+from ramulus.page.parts import Folded, Part, Section, table_of
+from ramulus.plots.drags import drags_of
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.analysis.result import SimulationResult
+
+FEW_PROFILES = 8
+IN_LEVEL = {
+    "player": Column("player"), "level": Column("level", number()),
+    **{f"hours_p{q}": Column(f"p{q} hours", hours) for q in (10, 50, 90)},
+}  # fmt: skip
+STILL = {
+    "player": Column("player"),
+    "day": Column("calendar day", number()),
+    "still_playing": Column("still playing", percent()),
+    "still_playing_low": Column("from", percent()),
+    "still_playing_high": Column("to", percent()),
+}  # fmt: skip
+
+
+def pace(context: Context) -> Section | None:
+    """How fast each kind of player levels, and where it drags."""
+    result = context.result
+    if result is None:
+        return None
+    table = result.pace()
+    parts: list[Part] = [
+        figure(
+            "pace", "Pace", lambda: _pace_words(table), plots.pace, result,
+            numbers=lambda: table_of(table, PACE, "Every level, every profile"),
+        ),
+        figure(
+            "time-in-level", "Time in each level", lambda: _drag_words(result), plots.time_in_level, result,
+            numbers=lambda: table_of(result.time_in_level(), IN_LEVEL, "Hours within each level"),
+        ),
+        figure("reached", "Who has reached the cap", lambda: _cap_words(table), plots.reached, result),
+    ]  # fmt: skip
+    over_time = [_over_time(result, player, index) for index, player in enumerate(list(result.players)[:FEW_PROFILES])]
+    parts += [over_time[0], *([Folded("The other profiles over time", tuple(over_time[1:]))] if over_time[1:] else [])]
+    return Section("pace", "Pace", tuple(parts))
+
+
+def _over_time(result: SimulationResult, player: str, index: int) -> Part:
+    return figure(
+        f"levels-over-time-{index}", f"Where {player} players are", lambda: _bands_words(result, player),
+        plots.levels_over_time, result, player,
+    )  # fmt: skip
+
+
+def _pace_words(table: pd.DataFrame) -> str:
+    """Tell the median hours to a few levels, profile by profile."""
+    shown = milestones(int(table["level"].min()), int(table["level"].max()))[1::3]
+    said = []
+    for player, rows in table.groupby("player", sort=False):
+        known = rows[rows["level"].isin(shown)].dropna(subset=["hours_p50"])
+        steps = [f"level {row.level} after {duration(row.hours_p50)}" for row in known.itertuples()]
+        said.append(f"{player}: {', '.join(steps) or 'fewer than half reach another level'}")
+    return f"The median player, in played time. {'; '.join(said)}."
+
+
+def _drag_words(result: SimulationResult) -> str:
+    drags = [drag.words for drag in drags_of(result)]
+    slowest = [
+        f"{row.player}: level {row.level:g}, {duration(row.hours)}"
+        for row in result.slowest().dropna(subset=["hours"]).itertuples()
+    ]
+    longest = f"The longest level of each profile, median: {'; '.join(slowest) or 'not known'}."
+    return f"{longest} {('; '.join(drags) + '.') if drags else 'No level stands out from its neighbours.'}"
+
+
+def _cap_words(table: pd.DataFrame) -> str:
+    """Tell which share is at the highest level in the end, and when half are."""
+    top = table[table["level"] == table["level"].max()]
+    said = [
+        f"{row.player}: {row.reached:.0%} within what was played"
+        + (f", half of them after {duration(row.hours_p50)}" if row.hours_p50 == row.hours_p50 else "")
+        for row in top.itertuples()
+    ]
+    return f"Share of the players at level {top['level'].iloc[0]}. {'; '.join(said)}."
+
+
+def _bands_words(result: SimulationResult, player: str) -> str:
+    mine = result.pace()
+    mine = mine[mine["player"] == player].dropna(subset=["hours_p50"])
+    if mine.empty:
+        return f"Fewer than half of the {player} players reach a second level."
+    last = float(mine["hours_p50"].iloc[-1])
+    said = []
+    for part in (0.25, 0.5, 0.75):
+        at = result.level_at(part * last)
+        at = at[at["player"] == player]
+        most = at.loc[at["share"].idxmax()]
+        said.append(f"after {duration(part * last)} most, {most['share']:.0%}, are at level {most['level']:g}")
+    return f"{player}: {'; '.join(said)}."
+
+
+def staying(context: Context) -> Section | None:
+    """Who is still playing, where anybody can quit."""
+    result = context.result
+    if result is None or not result.can_quit:
+        return None
+    still = result.still_playing()
+    return Section(
+        "staying", "Who stays",
+        (
+            figure(
+                "retention", "Still playing", lambda: _still_words(still), plots.retention, result,
+                numbers=lambda: table_of(still, STILL, "Still playing at the end of each day"),
+            ),
+        ),
+    )  # fmt: skip
+
+
+def _still_words(still: pd.DataFrame) -> str:
+    said = []
+    for player, rows in still.groupby("player", sort=False):
+        days = [
+            f"{row.still_playing:.0%} after day {row.day}" for row in rows.itertuples() if row.day in (1, 7, 30, 90)
+        ]
+        said.append(f"{player}: {', '.join(days) or 'no calendar days'}")
+    return f"Share that has not quit. {'; '.join(said)}."

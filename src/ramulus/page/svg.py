@@ -1,0 +1,67 @@
+"""Figures as SVG that stands inside a page: its text is text, and its colours are the page's."""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import TYPE_CHECKING, Any
+
+import matplotlib as mpl
+import matplotlib.pyplot as plt
+import numpy as np
+from matplotlib.figure import Figure
+
+from ramulus.plots.style import ACCENTS, MARK, QUIET, project_style, settle
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+SIZE = (11.6, 7.0)  # Inches; smaller than a picture file, so that its words are as large as the page's.
+FONTS = "'DejaVu Sans', Verdana, sans-serif"
+# The style sheet's neutral colours, and what the page calls them.
+_COLORS = {
+    "#fbfaf7": "paper",
+    "#e4e0d6": "grid",
+    **dict.fromkeys(("#23211d", "#38352f", "#57534a", "#6e6a61"), "ink"),
+    QUIET.lower(): "quiet",
+    MARK.lower(): "mark",
+    **{color.lower(): f"accent-{index}" for index, color in enumerate(ACCENTS)},
+}
+_PROLOGUE = re.compile(r"^.*?(?=<svg)", re.DOTALL)
+_LEFT_OUT = re.compile(r"\s*<metadata>.*?</metadata>|\s*<style [^>]*>.*?</style>", re.DOTALL)
+_TAG = re.compile(r"<[a-z][^>]*>")  # Words of a design stand between tags, and what they say stays.
+_NAMED = re.compile(r'(\bid="|url\(#|href="#)')
+_COLOR = re.compile("|".join(_COLORS))
+_SIZED = re.compile(r'\b(?:width|height)="[^"]*pt" ?')
+
+
+def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
+    """Return the figure of some axes as an SVG element, and close it.
+
+    Args:
+        drawn: axes of a figure.
+        name: what its identifiers start with, so that no two figures of a page share one.
+        words: what a screen reader says for it.
+    """
+    from html import escape
+
+    figure = np.ravel(np.asarray(drawn, dtype=object))[0].figure
+    assert isinstance(figure, Figure)
+    written = io.StringIO()
+    settings: Any = {"svg.fonttype": "none", "svg.hashsalt": name}
+    with project_style(), mpl.rc_context(settings):
+        settle(figure)
+        figure.savefig(written, format="svg", metadata={"Date": None, "Creator": None})
+    plt.close(figure)
+    text = _LEFT_OUT.sub("", _PROLOGUE.sub("", written.getvalue())).strip()
+    text = _TAG.sub(lambda tag: _of_the_page(tag.group(0), name), text)
+    return text.replace("<svg ", f'<svg role="img" aria-label="{escape(words)}" ', 1)
+
+
+def _of_the_page(tag: str, name: str) -> str:
+    """Return a tag with identifiers of its own, and the page's colours and fonts."""
+    if tag.startswith("<svg"):
+        return _SIZED.sub("", tag)  # The viewBox gives the shape; the page gives the size.
+    tag = _NAMED.sub(lambda found: found.group(1) + name + "-", tag)
+    tag = _COLOR.sub(lambda found: f"var(--{_COLORS[found.group(0)]})", tag)
+    return tag.replace("'DejaVu Sans'", FONTS)
