@@ -43,6 +43,8 @@ TABLE = {
     "output": (TableFile, None),
     "quiet": (Quiet, False),
 }
+PageFile = Annotated[Path | None, typer.Option("--output", "-o", help="The file, .html (default: FILE.html).")]
+PAGE = {"changes": (Changes, None), "output": (PageFile, None), "quiet": (Quiet, False)}
 FIGURE = {"changes": (Changes, None), "output": (FigureFile, None), "quiet": (Quiet, False)}
 
 

@@ -53,14 +53,16 @@ def play_compared(
     """Play what the command line asks for."""
     from ramulus.analysis.comparing import compare as run
 
-    designs = _designs(files, variants, closing)
+    designs = named_designs(files, variants, closing)
+    if len(designs) < 2:
+        raise typer.BadParameter("one design only; give another file, or --variant NAME=VALUE", param_hint="FILES")
     for design in designs.values():
         options.one_player(design, player)
     with progress_bar(closing.quiet) as progress:
         return run(designs, {player: players} if player is not None else players, hours, seed, progress=progress)
 
 
-def _designs(files: list[Path], variants: list[str], closing: Closing) -> dict[str, Design]:
+def named_designs(files: list[Path], variants: list[str], closing: Closing) -> dict[str, Design]:
     """Return the designs by name: files by theirs, variants by what they set."""
     designs = {name: closing.load(file) for name, file in zip(_names(files), files, strict=True)}
     first = next(iter(designs.values()))
@@ -71,8 +73,6 @@ def _designs(files: list[Path], variants: list[str], closing: Closing) -> dict[s
             designs[name] = options.changed(first, values)
     if len(designs) > MOST_VARIANTS:
         raise typer.BadParameter(f"{len(designs)} designs; allowed: at most {MOST_VARIANTS}", param_hint="--variant")
-    if len(designs) < 2:
-        raise typer.BadParameter("one design only; give another file, or --variant NAME=VALUE", param_hint="FILES")
     return designs
 
 

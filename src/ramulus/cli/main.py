@@ -23,6 +23,7 @@ from ramulus.cli import (
     new,
     party,
     plot,
+    report,
     sensitivity,
     simulate,
     tune,
@@ -55,7 +56,22 @@ def _main(
     pass
 
 
-for command in (demo, new, check, levels, explain, award, effort, simulate, party, compare, sensitivity, tune, plot):
+for command in (
+    demo,
+    new,
+    check,
+    levels,
+    explain,
+    award,
+    effort,
+    simulate,
+    party,
+    compare,
+    sensitivity,
+    tune,
+    plot,
+    report,
+):
     command.register(app)
 
 

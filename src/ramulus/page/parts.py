@@ -68,6 +68,14 @@ class Words:
 
 
 @dataclass(frozen=True)
+class Groups:
+    """What is to be said of several things, a few lines each, side by side: (name, lines) of each."""
+
+    groups: tuple[tuple[str, tuple[str, ...]], ...]
+    kind: str = "groups"
+
+
+@dataclass(frozen=True)
 class Folded:
     """Parts that open when they are asked for."""
 
@@ -76,7 +84,7 @@ class Folded:
     kind: str = "folded"
 
 
-Part = Table | Figure | Words | Folded
+Part = Table | Figure | Words | Groups | Folded
 
 
 @dataclass(frozen=True)

@@ -66,13 +66,11 @@ def report(
         >>> import ramulus as rm
         >>> page = rm.report(rm.demo_design(), "canopy.html", players=100)  # doctest: +SKIP
     """
-    target = Path(path)
-    check_page_ending(target)
-    text = page_of(
+    check_page_ending(Path(path))
+    context = played(
         design, players, hours, seed, variants=variants, sensitivity=sensitivity, executor=executor, progress=progress
     )
-    write_whole(target, lambda file: file.write_text(text, encoding="utf-8", newline="\n"))
-    return target
+    return written(Path(path), drawn(context))
 
 
 def check_page_ending(path: Path) -> None:
@@ -82,25 +80,34 @@ def check_page_ending(path: Path) -> None:
         raise DataError(f"{path}: a page cannot be written as {ending}; allowed: {', '.join(ENDINGS)}")
 
 
-def page_of(
+def played(
     design: Design, players: int, hours: float | None, seed: int, *, variants: Mapping[str, Design] | None = None,
     sensitivity: pd.DataFrame | None = None, executor: Executor | None = None,
     progress: Callable[[Progress], object] | None = None,
-) -> str:  # fmt: skip
-    """Return the text of a page; see `report`."""
-    findings, result, missing, comparison = check(design), None, None, None
+) -> Context:  # fmt: skip
+    """Return what a page is made from; see `report`."""
+    findings = check(design)
     try:
         if variants:
             several = {design.title: design, **_named_apart(design.title, variants)}
             comparison = compare(several, players, hours, seed, executor=executor, progress=progress)
-            result = comparison.first
-        else:
-            result = simulate(design, players, hours, seed, executor=executor, progress=progress)
+            return Context(design, findings, comparison.first, None, comparison, sensitivity)
+        result = simulate(design, players, hours, seed, executor=executor, progress=progress)
+        return Context(design, findings, result, sensitivity=sensitivity)
     except MissingPartError as error:
-        missing = error
-    context = Context(design, findings, result, missing, comparison, sensitivity)
+        return Context(design, findings, None, error, sensitivity=sensitivity)
+
+
+def drawn(context: Context) -> str:
+    """Return the text of a page: all its sections, with their figures."""
     sections = [section for one in SECTIONS if (section := one(context)) is not None]
-    return html_of(design.title, sections)
+    return html_of(context.design.title, sections)
+
+
+def written(path: Path, text: str) -> Path:
+    """Write a page, whole or not at all, and return its file."""
+    write_whole(path, lambda file: file.write_text(text, encoding="utf-8", newline="\n"))
+    return path
 
 
 def _named_apart(title: str, variants: Mapping[str, Design]) -> dict[str, Design]:

@@ -16,7 +16,7 @@ from ramulus.plots.style import ACCENTS, MARK, QUIET, project_style, settle
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-SIZE = (11.6, 7.0)  # Inches; smaller than a picture file, so that its words are as large as the page's.
+SIZE = (12.8, 7.6)  # Inches; smaller than a picture file, so that its words are as large as the page's.
 FONTS = "'DejaVu Sans', Verdana, sans-serif"
 # The style sheet's neutral colours, and what the page calls them.
 _COLORS = {

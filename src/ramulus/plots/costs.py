@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from ramulus.design import Design
 
 LOG_DECADES = 3
+SAME = " (the same)"
 
 
 def costs(
@@ -74,7 +75,7 @@ def _alike_once(curves: dict[str, CostCurve]) -> dict[str, CostCurve]:
 
 def _said(alike: list[str]) -> str:
     shown = ", ".join(shortened(name, 30) for name in alike[:3]) + (" …" if len(alike) > 3 else "")
-    return f"{shown} (the same)" if len(alike) > 1 else shown
+    return f"{shown}{SAME}" if len(alike) > 1 else shown
 
 
 def _points(curve: CostCurve, part: str) -> tuple[Any, Any]:
@@ -96,7 +97,7 @@ def _draw(ax: Axes, title: str, lines: dict[str, tuple[Any, Any]]) -> None:
     thousands(ax)
     ax.margins(x=0.02)
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
-    if len(lines) > 1 or "" not in lines:
+    if len(lines) > 1 or next(iter(lines)).endswith(SAME):
         ax.legend(ax.get_lines(), list(lines), loc="upper left")
 
 

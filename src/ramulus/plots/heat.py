@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.plots.style import QUIET, thousands
+from ramulus.plots.style import QUIET, thousands, with_short_names
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -34,7 +34,7 @@ def heat_map(ax: Axes, table: pd.DataFrame, column: str, unit: str, style: str) 
     image = ax.imshow(
         values, aspect="auto", extent=edges, interpolation="none", vmin=min(0.0, float(np.nanmin(values)))
     )
-    ax.set_yticks(range(len(sources)), sources)
+    ax.set_yticks(range(len(sources)), [with_short_names(str(source)) for source in sources])
     ax.set_xlabel("level")
     ax.grid(False)
     bar = ax.figure.colorbar(image, ax=ax, fraction=0.025, pad=0.015)
@@ -55,7 +55,7 @@ def _numbers(ax: Axes, values: Any, levels: Any, image: Any, style: str) -> None
                 dark = (value - low) < 0.55 * (high - low)
                 ax.text(
                     level, row, _short(value, style, narrow=narrow), ha="center", va="center",
-                    fontsize=7.5 if narrow else 10, color=ON_DARK if dark else ON_LIGHT,
+                    fontsize=7.5 if narrow else 10, color=ON_DARK if dark else ON_LIGHT, in_layout=False,
                 )  # fmt: skip
 
 

@@ -58,7 +58,7 @@ def label_in_place(ax: Axes, lines: list[Line], also: list[tuple[Array, Array]] 
         ax.text(
             across, up, line.name, transform=ax.transAxes, color=line.color, fontsize=11, fontweight="bold",
             ha="center", va="center", zorder=6,
-            bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none", "alpha": 0.8, "pad": 0.5},
+            bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none", "alpha": 0.8, "pad": 0.5}, in_layout=False,
         )  # fmt: skip
 
 

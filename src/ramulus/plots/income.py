@@ -12,7 +12,17 @@ from ramulus.analysis.effort import effort_table
 from ramulus.errors import RamulusError
 from ramulus.plots.effort import unlimited
 from ramulus.plots.in_place import Line, label_in_place
-from ramulus.plots.style import MARK, accent, foot_line, label_ends, new_axes, project_style, shortened, thousands
+from ramulus.plots.style import (
+    MARK,
+    accent,
+    foot_line,
+    label_ends,
+    lay_out,
+    new_axes,
+    project_style,
+    shortened,
+    thousands,
+)
 from ramulus.rules.ability import class_at, in_words
 from ramulus.rules.pursuit import mix
 from ramulus.rules.tabulation import tabulated
@@ -70,7 +80,7 @@ def income(
         label_ends(axes, [(float(levels[-1]), float(mixed[-1]), "the mix", INK)])
         if class_at(ability) == class_at(0.5):
             _mark_findings(axes, design, profile.name)
-        axes.figure.canvas.figure.draw_without_rendering()  # The places of names are known once the layout is.
+        lay_out(axes.figure.canvas.figure)  # The places of names are known once the layout is.
         label_in_place(axes, lines[:MOST_NAMED], [(levels, mixed)])
         said = f"{who} · timed multipliers off · black: the mix by chance of being met{lasting}"
         foot_line(axes, f"{shortened(design.title, 50)} · {said}")

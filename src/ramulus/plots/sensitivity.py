@@ -9,7 +9,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 
 from ramulus.errors import RamulusError
-from ramulus.plots.style import ACCENTS, QUIET, foot_line, project_style, shortened
+from ramulus.plots.style import ACCENTS, QUIET, foot_line, project_style, shortened, with_short_names
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -62,7 +62,7 @@ def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:
         ax.plot([row.low, row.high], [y, y], color=color, linewidth=5, alpha=0.35, solid_capstyle="butt")
         ax.plot([row.change], [y], "o", color=color, markersize=6)
     usual = numbers["unit"].mode()[0]
-    ax.set_yticks(place, [name.removeprefix("constants.") for name in numbers["name"]])
+    ax.set_yticks(place, [with_short_names(name.removeprefix("constants.")) for name in numbers["name"]])
     ax.set_ylim(-0.7, len(numbers) - 0.3)
     ax.grid(axis="y", visible=False)
     ax.set_title(shortened(title, LONGEST), fontsize=13)

@@ -8,7 +8,7 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from ramulus.errors import RamulusError
-from ramulus.plots.style import ACCENTS, QUIET, foot_line, new_axes, project_style
+from ramulus.plots.style import ACCENTS, QUIET, foot_line, new_axes, project_style, with_short_names
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -46,7 +46,7 @@ def skill_or_luck(
         axes = new_axes(ax, **figure_options)
         for row, found in enumerate(shown.to_dict("records")):
             _bar(axes, row, found)
-        axes.set_yticks(range(len(shown)), [_label(row) for row in shown.to_dict("records")])
+        axes.set_yticks(range(len(shown)), [with_short_names(_label(row)) for row in shown.to_dict("records")])
         axes.invert_yaxis()
         axes.set_xlim(0, 1)
         axes.xaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))

@@ -13,6 +13,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
+from matplotlib.text import Text
 from matplotlib.ticker import FuncFormatter
 
 from ramulus.formula.functions import Array
@@ -24,7 +25,7 @@ ALIKE_DASHED = 3
 DASHES = ("-", "--", "-.", ":")
 MARK = "#B3262E"
 QUIET = "#8A857A"
-LONGEST_FOOT = 150
+LONGEST_FOOT, LONGEST_LINE, LONGEST_NAME = 150, 110, 32
 
 
 @contextmanager
@@ -50,10 +51,16 @@ def new_axes(ax: Axes | None, **figure_options: Any) -> Axes:
 
 def settle(figure: Figure) -> None:
     """Lay a figure out once and for all: writing it would do so again, and draw it once more for that."""
+    lay_out(figure)
+    if figure.get_layout_engine() is not None:
+        figure.set_layout_engine("none")
+
+
+def lay_out(figure: Figure) -> None:
+    """Give the axes of a figure their places, for who needs to know them before it is drawn."""
     engine = figure.get_layout_engine()
     if engine is not None:
         engine.execute(figure)
-        figure.set_layout_engine("none")
 
 
 def accent(index: int) -> dict[str, Any]:
@@ -73,9 +80,19 @@ def shortened(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
+def with_short_names(text: str) -> str:
+    """Return a text whose names, and whose lines, are cut where no figure has room for them."""
+    lines = (" ".join(shortened(word, LONGEST_NAME) for word in line.split(" ")) for line in text.split("\n"))
+    return "\n".join(shortened(line, LONGEST_LINE) for line in lines)
+
+
 def foot_line(ax: Axes, text: str) -> None:
-    """Write where the numbers come from below the figure's axes, once a figure."""
-    figure, text = ax.figure, shortened(text, LONGEST_FOOT)
+    """Write where the numbers come from below the figure's axes, once a figure; and cut names that are too long."""
+    for words in ax.figure.findobj(Text):
+        assert isinstance(words, Text)
+        if len(words.get_text()) > LONGEST_NAME:
+            words.set_text(with_short_names(words.get_text()))
+    figure, text = ax.figure, shortened(with_short_names(text), LONGEST_FOOT)
     if isinstance(figure, Figure) and not getattr(figure, "_ramulus_foot", None):
         figure._ramulus_foot = figure.supxlabel(text, x=0.01, ha="left", fontsize=10.5, color=QUIET)  # type: ignore[attr-defined]
 

@@ -70,6 +70,17 @@ def duration(hours: float) -> str:
     return f"{write(hours)} {unit}"
 
 
+def pace_in_words(table: pd.DataFrame) -> str:
+    """Tell the median hours to a few levels, profile by profile."""
+    shown = milestones(int(table["level"].min()), int(table["level"].max()))[1::3]
+    said = []
+    for player, rows in table.groupby("player", sort=False):
+        known = rows[rows["level"].isin(shown)].dropna(subset=["hours_p50"])
+        steps = [f"level {row.level} after {duration(row.hours_p50)}" for row in known.itertuples()]
+        said.append(f"{player}: {', '.join(steps) or 'fewer than half reach another level'}")
+    return f"The median player, in played time. {'; '.join(said)}."
+
+
 def summary(result: SimulationResult, track: str | None = None) -> str:
     """Return what a designer asks next: what is slow for whom, what they lived on, who quits, which goals are met."""
     from ramulus.analysis.goals import judge

@@ -6,7 +6,7 @@ from ramulus import plots
 from ramulus.analysis.words.compared import compared_at_a_glance, compared_in_words, parts_of
 from ramulus.analysis.words.heads import COMPARED
 from ramulus.page.context import Context, figure
-from ramulus.page.parts import Section, Words, table_of
+from ramulus.page.parts import Groups, Section, Words, table_of
 
 
 def changes(context: Context) -> Section | None:
@@ -16,11 +16,16 @@ def changes(context: Context) -> Section | None:
         return None
     pace = comparison.pace()
     table, heads = compared_at_a_glance(comparison, pace)
-    said = [line for line in compared_in_words(comparison, parts_of(comparison)) if line]
+    first, *blocks = "\n".join(compared_in_words(comparison, parts_of(comparison))[1:]).split("\n\n")
+    groups = [(name, tuple(map(str.strip, lines))) for name, *lines in (block.splitlines() for block in blocks)]
     title = f"Beside {comparison.variants[0]}: {', '.join(comparison.variants[1:])}"
-    words = " ".join(line.strip() + "." for line in said[1:8])
+    words = " ".join(f"{name}: {'; '.join(lines)}." for name, lines in groups)
     drawn = figure(
         "compare", "What changes", lambda: words, plots.compare, comparison,
         numbers=lambda: table_of(pace, COMPARED, "Every level, every profile"),
     )  # fmt: skip
-    return Section("changes", "What changes", (Words(tuple(said)), table_of(table, heads, title), drawn))
+    return Section(
+        "changes",
+        "What changes",
+        (Words(tuple(first.splitlines())), Groups(tuple(groups)), table_of(table, heads, title), drawn),
+    )

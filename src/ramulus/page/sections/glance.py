@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from ramulus import plots
 from ramulus.analysis.goals import judge
 from ramulus.analysis.level_table import shape_in_words
-from ramulus.analysis.words.glance import at_a_glance, said_by_profile, said_of_all, said_of_counting
-from ramulus.page.context import Context
-from ramulus.page.parts import Cell, Section, Table, Words, table_of
+from ramulus.analysis.words.glance import at_a_glance, pace_in_words, said_by_profile, said_of_all, said_of_counting
+from ramulus.analysis.words.heads import PACE
+from ramulus.page.context import Context, figure
+from ramulus.page.parts import Cell, Groups, Section, Table, Words, table_of
+
+ORDER = ("missed", "open", "met")
+SEVERITIES = ("error", "warning", "note")
 
 
 def glance(context: Context) -> Section:
@@ -16,29 +21,45 @@ def glance(context: Context) -> Section:
         why = f"Nothing was played: {str(context.missing).splitlines()[0]}"
         return Section("glance", "At a glance", (Words((why,), context.missing.example),))
     result = context.result
-    table, heads = at_a_glance(result.pace())
+    pace = result.pace()
+    table, heads = at_a_glance(pace)
     milestones = table_of(table, heads, "Played time to each level: the median player (fast tenth – slow tenth)")
-    rows = tuple(
-        (Cell(player if not index else ""), Cell(line))
-        for player, lines in said_by_profile(result).items()
-        for index, line in enumerate(lines)
-    )
-    about = Table("What stands out", ("player", "what stands out"), rows, numeric=(False, False))
+    stands_out = Groups(tuple((player, tuple(lines)) for player, lines in said_by_profile(result).items()))
+    drawn = figure(
+        "pace", "Pace", lambda: pace_in_words(pace), plots.pace, result,
+        numbers=lambda: table_of(pace, PACE, "Every level, every profile"),
+    )  # fmt: skip
     after = (*said_of_all(result), *said_of_counting(result))
-    return Section("glance", "At a glance", (milestones, about, *([Words(after)] if after else [])))
+    first = Words((_in_short(context),))
+    return Section("glance", "At a glance", (first, drawn, milestones, stands_out, *([Words(after)] if after else [])))
+
+
+def _in_short(context: Context) -> str:
+    """Return the verdict in a sentence: goals, findings."""
+    said = []
+    if context.design.goals and context.result is not None:
+        verdicts = [one.verdict for one in judge(context.result)]
+        counts = {word: verdicts.count(word) for word in ORDER if word in verdicts}
+        said.append("goals: " + ", ".join(f"{count} {word}" for word, count in counts.items()))
+    found = [one.severity for one in context.findings]
+    words = [f"{found.count(one)} {one}{'s' if found.count(one) > 1 else ''}" for one in SEVERITIES if one in found]
+    said.append("findings: " + (", ".join(words) or "none"))
+    text = "; ".join(said) + "."
+    return text[0].upper() + text[1:]
 
 
 def goals(context: Context) -> Section | None:
     """What became of each goal."""
     if not context.design.goals or context.result is None:
         return None
-    order = ("missed", "open", "met")
     rows = []
-    for one in sorted(judge(context.result), key=lambda one: order.index(one.verdict)):
-        wish, _, found = str(one).partition(": ")
-        rows.append((Cell(one.verdict, tone=one.verdict), Cell(one.goal.player), Cell(wish), Cell(found)))
+    for one in sorted(judge(context.result), key=lambda one: ORDER.index(one.verdict)):
+        found = str(one).removeprefix(f"{one.words}: ")
+        rows.append((Cell(one.verdict, tone=one.verdict), Cell(one.goal.player), Cell(one.words), Cell(found)))
     heads = ("verdict", "player", "wish", "found (95 % interval), and how far off")
-    return Section("goals", "Goals", (Table("Goals", heads, tuple(rows), numeric=(False,) * 4),))
+    return Section(
+        "goals", "Goals", (Table("What is wished, and what was played", heads, tuple(rows), numeric=(False,) * 4),)
+    )
 
 
 def findings(context: Context) -> Section:
@@ -56,4 +77,6 @@ def findings(context: Context) -> Section:
     )  # fmt: skip
     heads = ("severity", "place", "level", "what was seen", "a way out", "code")
     numeric = (False, False, True, False, False, False)
-    return Section("findings", "Findings", (Table("Findings", heads, rows, numeric=numeric),))
+    return Section(
+        "findings", "Findings", (Table("What is wrong or suspicious, and a way out", heads, rows, numeric=numeric),)
+    )

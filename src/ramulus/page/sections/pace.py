@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ramulus import plots
-from ramulus.analysis.words.glance import duration, milestones
-from ramulus.analysis.words.heads import PACE
+from ramulus.analysis.words.glance import duration
 from ramulus.analysis.words.writers import Column, hours, number, percent
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Folded, Part, Section, table_of
@@ -39,10 +38,6 @@ def pace(context: Context) -> Section | None:
     table = result.pace()
     parts: list[Part] = [
         figure(
-            "pace", "Pace", lambda: _pace_words(table), plots.pace, result,
-            numbers=lambda: table_of(table, PACE, "Every level, every profile"),
-        ),
-        figure(
             "time-in-level", "Time in each level", lambda: _drag_words(result), plots.time_in_level, result,
             numbers=lambda: table_of(result.time_in_level(), IN_LEVEL, "Hours within each level"),
         ),
@@ -50,7 +45,7 @@ def pace(context: Context) -> Section | None:
     ]  # fmt: skip
     over_time = [_over_time(result, player, index) for index, player in enumerate(list(result.players)[:FEW_PROFILES])]
     parts += [over_time[0], *([Folded("The other profiles over time", tuple(over_time[1:]))] if over_time[1:] else [])]
-    return Section("pace", "Pace", tuple(parts))
+    return Section("pace", "Where it drags", tuple(parts))
 
 
 def _over_time(result: SimulationResult, player: str, index: int) -> Part:
@@ -58,17 +53,6 @@ def _over_time(result: SimulationResult, player: str, index: int) -> Part:
         f"levels-over-time-{index}", f"Where {player} players are", lambda: _bands_words(result, player),
         plots.levels_over_time, result, player,
     )  # fmt: skip
-
-
-def _pace_words(table: pd.DataFrame) -> str:
-    """Tell the median hours to a few levels, profile by profile."""
-    shown = milestones(int(table["level"].min()), int(table["level"].max()))[1::3]
-    said = []
-    for player, rows in table.groupby("player", sort=False):
-        known = rows[rows["level"].isin(shown)].dropna(subset=["hours_p50"])
-        steps = [f"level {row.level} after {duration(row.hours_p50)}" for row in known.itertuples()]
-        said.append(f"{player}: {', '.join(steps) or 'fewer than half reach another level'}")
-    return f"The median player, in played time. {'; '.join(said)}."
 
 
 def _drag_words(result: SimulationResult) -> str:
