@@ -152,17 +152,6 @@ def test_new_writes_a_design_that_plays(cli, tmp_path):
     assert schema["title"] == "Ramulus design file"
 
 
-def test_the_demo_fills_its_folder(cli, tmp_path):
-    folder = tmp_path / "demo"
-    ran = cli("demo", folder, "--players", 50)
-    assert ran.status == 0
-    assert {"canopy.toml", "canopy_eased.toml", "levels.csv", "pace.csv", "pace.png"} <= {
-        p.name for p in folder.iterdir()
-    }
-    assert pd.read_csv(folder / "levels.csv")["cost"].iloc[19] == 5362
-    assert rm.load_design(folder / "canopy.toml") == rm.demo_design()
-
-
 OPTIONS = {"pace": ["--players", 20], "awards": ["--award", 90, "--times", 4], "party": ["--parties", 20]}
 
 

@@ -8,7 +8,9 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from xml.etree import ElementTree
 
+import pandas as pd
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -59,22 +61,34 @@ def test_a_table_or_schema_replaces_only_its_like(cli, canopy, tmp_path):
         assert [cli(*words).status, cli(*words).status] == [0, 0]
 
 
-def test_the_demo_leaves_alone_what_was_edited(cli, tmp_path):
+def test_the_demo_tells_its_story_and_leaves_alone_what_was_edited(cli, tmp_path):
     folder = tmp_path / "demo"
-    assert cli("demo", folder, "--players", 20).status == 0
-    assert cli("demo", folder, "--players", 20).status == 0
+    first = cli("demo", folder, "--players", 45)
+    assert first.status == 0 and "level 20 takes" in first.out and "canopy.html" in first.out
+    assert rm.load_design(folder / "canopy.toml") == rm.demo_design()
+    tables = {path.stem: pd.read_csv(path) for path in (folder / "tables").iterdir()}
+    assert tables["levels"]["cost"].iloc[19] == 5362 and len(tables) == 9 and all(map(len, tables.values()))
+    assert set(tables["compare"]["variant"]) == {"Canopy Wardens", "canopy_eased"}
+    figures = sorted(path.stem for path in (folder / "figures").iterdir())
+    assert len(figures) == 21 and {"pace", "sensitivity", "compare", "effort-adept"} <= set(figures)
+    for path in (folder / "figures").iterdir():
+        picture = ElementTree.parse(path).getroot()
+        assert picture.tag.endswith("svg") and float(picture.get("width")[:-2]) > 900
+        assert "var(--" not in path.read_text(encoding="utf-8")
+    page = (folder / "canopy.html").read_bytes()
+    assert cli("demo", folder, "--players", 45).status == 0 and (folder / "canopy.html").read_bytes() == page
     with (folder / "canopy.toml").open("a") as file:
         file.write("# my note\n")
-    before = {path.name: path.read_bytes() for path in folder.iterdir()}
+    before = {path.name: path.read_bytes() for path in folder.rglob("*.*")}
     ran = cli("demo", folder, "--players", 20)
     assert ran.status == 1 and "canopy.toml: is there already, and differs from the shipped one" in ran.err
-    assert {path.name: path.read_bytes() for path in folder.iterdir()} == before
+    assert {path.name: path.read_bytes() for path in folder.rglob("*.*")} == before
     mine = tmp_path / "mine"
     mine.mkdir()
-    (mine / "levels.csv").write_text("my own\n")
+    (mine / "canopy.html").write_text("my own\n")
     ran = cli("demo", mine)
-    assert ran.status == 1 and "levels.csv: is there already, and no demo made it" in ran.err
-    assert [path.name for path in mine.iterdir()] == ["levels.csv"]
+    assert ran.status == 1 and "canopy.html: is there already, and no demo made it" in ran.err
+    assert [path.name for path in mine.iterdir()] == ["canopy.html"]
 
 
 def test_a_stopped_run_leaves_the_whole_one_and_marks_its_own(cli, canopy, tmp_path, monkeypatch):

@@ -62,4 +62,4 @@ def write_page(
     with progress_bar(quiet) as progress:
         context = played(design, players, hours, seed, variants=variants, sensitivity=sensitivity, progress=progress)
     with waiting("drawing the figures", quiet=quiet):
-        written(target, drawn(context))
+        written(target, drawn(context).text)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from ramulus.errors import MissingPartError, RamulusError
 from ramulus.page.parts import Figure, Part, Table, Words
 from ramulus.page.svg import SIZE, svg_of
+from ramulus.plots.style import LONGEST_NAME
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -40,10 +41,19 @@ class Context:
     comparison: Comparison | None = None
     sensitivity: pd.DataFrame | None = None
 
+    def with_sensitivity(self, table: pd.DataFrame) -> Context:
+        """Return the context with how much each number moves each goal."""
+        return replace(self, sensitivity=table)
+
     @property
     def profiles(self) -> list[str]:
         """The names of the player profiles."""
         return list(self.design.profiles)
+
+
+def name_of(player: str, index: int) -> str:
+    """Return what a profile is called in the name of a figure: its name, or its number where that is long."""
+    return player if len(player) <= LONGEST_NAME else str(index + 1)
 
 
 def figure(

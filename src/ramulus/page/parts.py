@@ -9,7 +9,7 @@ from ramulus.analysis.words.writers import Column, significant
 from ramulus.plots.style import shortened
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Iterable, Iterator, Mapping
 
     import pandas as pd
 
@@ -94,6 +94,15 @@ class Section:
     name: str
     title: str
     parts: tuple[Part, ...] = field(default=())
+
+
+def figures_of(parts: Iterable[Part]) -> Iterator[Figure]:
+    """Yield the figures among some parts, folded ones too."""
+    for part in parts:
+        if isinstance(part, Figure):
+            yield part
+        elif isinstance(part, Folded):
+            yield from figures_of(part.parts)
 
 
 def table_of(frame: pd.DataFrame, heads: Mapping[str, Column], title: str, note: str = "") -> Table:

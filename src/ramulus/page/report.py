@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping
 from concurrent.futures import Executor
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,7 +16,9 @@ from ramulus.design import write_whole
 from ramulus.errors import DataError, MissingPartError
 from ramulus.page.context import Context
 from ramulus.page.html import html_of
+from ramulus.page.parts import Section, figures_of
 from ramulus.page.sections import SECTIONS
+from ramulus.page.svg import standalone
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -70,7 +73,7 @@ def report(
     context = played(
         design, players, hours, seed, variants=variants, sensitivity=sensitivity, executor=executor, progress=progress
     )
-    return written(Path(path), drawn(context))
+    return written(Path(path), drawn(context).text)
 
 
 def check_page_ending(path: Path) -> None:
@@ -98,10 +101,23 @@ def played(
         return Context(design, findings, None, error, sensitivity=sensitivity)
 
 
-def drawn(context: Context) -> str:
-    """Return the text of a page: all its sections, with their figures."""
-    sections = [section for one in SECTIONS if (section := one(context)) is not None]
-    return html_of(context.design.title, sections)
+@dataclass(frozen=True)
+class Page:
+    """A page with all its figures drawn: its sections, and its text."""
+
+    sections: tuple[Section, ...]
+    text: str
+
+    def pictures(self) -> dict[str, str]:
+        """Return its figures as SVG files of their own, by name."""
+        parts = [part for section in self.sections for part in section.parts]
+        return {one.name: standalone(one.svg) for one in figures_of(parts)}
+
+
+def drawn(context: Context) -> Page:
+    """Return the page: all its sections, with their figures."""
+    sections = tuple(section for one in SECTIONS if (section := one(context)) is not None)
+    return Page(sections, html_of(context.design.title, sections))
 
 
 def written(path: Path, text: str) -> Path:

@@ -27,6 +27,7 @@ _COLORS = {
     MARK.lower(): "mark",
     **{color.lower(): f"accent-{index}" for index, color in enumerate(ACCENTS)},
 }
+_VARIABLE = re.compile(r"var\(--([a-z0-9-]+)\)")
 _PROLOGUE = re.compile(r"^.*?(?=<svg)", re.DOTALL)
 _LEFT_OUT = re.compile(r"\s*<metadata>.*?</metadata>|\s*<style [^>]*>.*?</style>", re.DOTALL)
 _TAG = re.compile(r"<[a-z][^>]*>")  # Words of a design stand between tags, and what they say stays.
@@ -65,3 +66,12 @@ def _of_the_page(tag: str, name: str) -> str:
     tag = _NAMED.sub(lambda found: found.group(1) + name + "-", tag)
     tag = _COLOR.sub(lambda found: f"var(--{_COLORS[found.group(0)]})", tag)
     return tag.replace("'DejaVu Sans'", FONTS)
+
+
+def standalone(svg: str) -> str:
+    """Return a page's figure as a file of its own, in the light colours of the project's style."""
+    plain = {name: color for color, name in reversed(_COLORS.items())}
+    colored = _TAG.sub(lambda tag: _VARIABLE.sub(lambda found: plain[found.group(1)], tag.group(0)), svg)
+    width, height = (f"{72 * side:g}" for side in SIZE)
+    style = "stroke-linejoin:round;stroke-linecap:butt"
+    return colored.replace("<svg ", f'<svg width="{width}pt" height="{height}pt" style="{style}" ', 1) + "\n"

@@ -45,9 +45,15 @@ def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> Findings
     def multipliers(design: Design) -> Iterator[Finding]:
         return check_multipliers(design, factor_ceiling)
 
+    # Most of the time goes into what does not depend on the ceiling; a page asks for it more than once.
+    found = [*design.derived(_found), *guarded(multipliers, design)]
+    return Findings(sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity]))
+
+
+def _found(design: Design) -> tuple[Finding, ...]:
+    """Return what all checks find that have nothing to be told."""
     checks = (
         check_costs, check_edges, check_stats, check_awards, check_names, check_encounters, check_reach, check_income,
-        multipliers, check_players, check_party,
+        check_players, check_party,
     )  # fmt: skip
-    found = [finding for one in checks for finding in guarded(one, design)]
-    return Findings(sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity]))
+    return tuple(finding for one in checks for finding in guarded(one, design))

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from ramulus import plots
 from ramulus.analysis.words.glance import duration
 from ramulus.analysis.words.writers import Column, hours, number, percent
-from ramulus.page.context import Context, figure
+from ramulus.page.context import Context, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, table_of
 from ramulus.plots.drags import drags_of
 
@@ -50,8 +50,8 @@ def pace(context: Context) -> Section | None:
 
 def _over_time(result: SimulationResult, player: str, index: int) -> Part:
     return figure(
-        f"levels-over-time-{index}", f"Where {player} players are", lambda: _bands_words(result, player),
-        plots.levels_over_time, result, player,
+        f"levels-over-time-{name_of(player, index)}", f"Where {player} players are",
+        lambda: _bands_words(result, player), plots.levels_over_time, result, player,
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from ramulus import plots
 from ramulus.analysis.effort import effort_table
 from ramulus.analysis.gain import gain_table
 from ramulus.analysis.words.heads import EFFORT, gain_heads
-from ramulus.page.context import Context, figure
+from ramulus.page.context import Context, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, table_of
 from ramulus.plots.style import shortened
 
@@ -51,7 +51,9 @@ def _income(design: Design, player: str, index: int) -> Part:
             said.append(f"{shortened(str(name), 40)} {best['xp_per_hour']:,.0f} at level {best['level']:g}")
         return f"XP per hour of each source where it pays {player} best: {'; '.join(said)}."
 
-    return figure(f"income-{index}", f"What an hour brings: {player}", words, plots.income, design, player=player)
+    return figure(
+        f"income-{name_of(player, index)}", f"What an hour brings: {player}", words, plots.income, design, player=player
+    )
 
 
 def _effort(design: Design, player: str, index: int) -> Part:
@@ -65,7 +67,7 @@ def _effort(design: Design, player: str, index: int) -> Part:
         )
 
     return figure(
-        f"effort-{index}", f"Effort: {player}", words, plots.effort, design, player=player,
+        f"effort-{name_of(player, index)}", f"Effort: {player}", words, plots.effort, design, player=player,
         numbers=lambda: table_of(effort_table(design, player), EFFORT, f"Effort of {player}"),
     )  # fmt: skip
 
