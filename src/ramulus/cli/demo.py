@@ -41,7 +41,7 @@ def demo(
     """Run the full story on the shipped design: tables, every figure, a page, and a variant beside it."""
     from ramulus.analysis.tuning import sensitivity
     from ramulus.design import demo_text, load_design, shipped_variants
-    from ramulus.page.report import drawn, played, written
+    from ramulus.page.making import drawn, played, written
 
     texts = {DESIGN: demo_text(), **shipped_variants()}
     _make_folders(folder, texts)

@@ -41,7 +41,7 @@ def report(
     closing: Closing,
 ) -> None:
     """Write one page: numbers, findings, goals, tables that sort, and every figure. It needs no network."""
-    from ramulus.page.report import check_page_ending
+    from ramulus.page.making import check_page_ending
 
     target = closing.output or Path(f"{file.stem}.html")
     check_page_ending(target)
@@ -57,7 +57,7 @@ def write_page(
     sensitivity: pd.DataFrame | None, *, quiet: bool,
 ) -> None:  # fmt: skip
     """Write a page, with a progress bar while players are played and a word while figures are drawn."""
-    from ramulus.page.report import drawn, played, written
+    from ramulus.page.making import drawn, played, written
 
     with progress_bar(quiet) as progress:
         context = played(design, players, hours, seed, variants=variants, sensitivity=sensitivity, progress=progress)
