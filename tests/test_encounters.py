@@ -341,3 +341,14 @@ def test_more_ranks_than_anybody_counts_are_an_error():
     )
     with pytest.raises(rm.DesignError, match="upgrades.u.price: .*more than 100,000 ranks"):
         tabulated(design).ranks("p")
+
+
+@pytest.mark.parametrize("table_of", [rm.effort_table, rm.gain_table])
+def test_where_a_source_is_closed_no_number_stands_for_it(table_of):
+    design = rm.demo_design()
+    every, opened = table_of(design, "newcomer", only_open=False), table_of(design, "newcomer")
+    closed = every.merge(opened[["level", "source"]], how="left", indicator=True).query("_merge == 'left_only'")
+    numbers = closed.drop(columns=["player", "level", "source", "_merge"])
+    assert len(closed) and numbers.isna().all(axis=None)
+    kept = every.merge(opened[["level", "source"]])
+    assert kept.equals(opened.reset_index(drop=True))

@@ -19,7 +19,7 @@ def by_level_and_source(
         columns: the levels and columns.
         at: the column of each source.
         parts: the arrays by name.
-        only_open: leave out sources at levels where they are closed.
+        only_open: leave out sources at levels where they are closed; else they are not a number there.
     """
     shape = (len(columns.levels), len(at))
     front = {
@@ -27,5 +27,8 @@ def by_level_and_source(
         "level": np.repeat(columns.levels.astype(np.int64), shape[1]),
         "source": np.tile(np.array(columns.sources, dtype=object), shape[0]),
     }
-    table = pd.DataFrame({**front, **{key: np.broadcast_to(part, shape).ravel() for key, part in parts.items()}})
-    return table[columns.open[:, at].ravel()] if only_open else table
+    is_open = columns.open[:, at]
+    # Where a source is closed nothing is met there: its formulas are not evaluated, and no number stands for them.
+    known = {key: np.where(is_open, np.broadcast_to(part, shape), np.nan).ravel() for key, part in parts.items()}
+    table = pd.DataFrame({**front, **known})
+    return table[is_open.ravel()] if only_open else table

@@ -31,7 +31,7 @@ def effort_table(
         ability: where its players stand among their like, 0 … 1, where traits vary: the class of 15 that holds it.
         skill_level: the skill level for sources that depend on a skill (default: the skill's start level; a
             level past its cap counts as the cap).
-        only_open: leave out sources at levels where they are closed.
+        only_open: leave out sources at levels where they are closed; else their numbers are not a number there.
 
     Returns:
         A row a profile, level and source: `chance` of being the next encounter while all have uses left, what the

@@ -34,7 +34,7 @@ def gain_table(
         during: names of timed multipliers to count as on.
         ability: where its players stand among their like, 0 … 1, where traits vary.
         skill_level: the skill level for sources that depend on a skill (default: its start level).
-        only_open: leave out sources at levels where they are closed.
+        only_open: leave out sources at levels where they are closed; else their numbers are not a number there.
 
     Returns:
         A row a profile, level and source: `base`, mean XP before multipliers; `factor`, their product; `award`, the
