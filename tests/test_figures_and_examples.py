@@ -272,4 +272,14 @@ def test_examples_in_docstrings(module):
 def test_every_example_runs_as_it_stands(example, tmp_path):
     ran = subprocess.run([sys.executable, str(example)], capture_output=True, text=True, cwd=tmp_path, timeout=240)
     assert ran.returncode == 0, ran.stderr
-    assert "False" not in ran.stdout and ran.stdout.strip()
+    assert "False" not in ran.stdout and ran.stdout.strip() and "nan" not in ran.stdout
+
+
+def test_the_notebook_runs_from_top_to_bottom(tmp_path):
+    nbformat, nbclient = pytest.importorskip("nbformat"), pytest.importorskip("nbclient")
+    notebook = nbformat.read(ROOT / "examples" / "from_costs_to_goals.ipynb", 4)
+    assert not any(cell.get("outputs") for cell in notebook.cells)
+    nbclient.NotebookClient(notebook, timeout=240, resources={"metadata": {"path": str(tmp_path)}}).execute()
+    shown = [output["data"] for cell in notebook.cells for output in cell.get("outputs", []) if "data" in output]
+    assert sum("image/png" in data for data in shown) == 4
+    assert sum("text/html" in data for data in shown) >= 6 and (tmp_path / "tuned.html").stat().st_size > 500_000
