@@ -196,7 +196,7 @@ def test_a_sweep_is_a_pace_table_a_value():
 
 def test_the_figure(cli, canopy, tmp_path, comparison):
     axes = rm.plots.compare(comparison)
-    assert len(axes) == 2 and "same draws" in axes[0].figure._ramulus_foot.get_text()
+    assert len(axes) == 2 and "same draws" in axes[0].figure.get_supxlabel()
     assert len(axes[0].lines) == 6
     assert len(rm.plots.compare(comparison, player="adept")[0].lines) == 2
     file = tmp_path / "c.png"

@@ -17,7 +17,8 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.plots.style import _pushed_apart, accent
+from ramulus.plots.labels import _pushed_apart
+from ramulus.plots.style import accent
 
 ROOT = Path(__file__).parent.parent
 
@@ -78,7 +79,7 @@ def test_costs_choose_their_axis_and_lay_designs_over_each_other():
     cost, total = rm.plots.costs({"now": design, "softer": design.with_values({"constants.crown_gate": 0})})
     assert (cost.get_yscale(), total.get_yscale()) == ("linear", "log")
     assert len(cost.lines) == 2 and "softer" in texts(cost)
-    assert "level 20 costs\n2.3 × what its neighbours suggest" in texts(cost)
+    assert "level 20\ncosts 2.3 × what its\nneighbours suggest" in texts(cost)
     assert len(rm.plots.costs(design, ["warden", "grafting"])[0].lines) == 2
     plt.close("all")
 
@@ -230,31 +231,85 @@ def test_what_players_lived_on_is_the_income_table(result):
         rm.plots.xp_by_source(result, player="adapt")
 
 
-@pytest.mark.parametrize("kind", ["time_in_level", "reached", "xp_by_source", "levels_over_time"])
-def test_nothing_is_cut_with_many_long_names(kind):
-    names = [f"kind_{index}_of_player_of_long_name"[:30] for index in range(8)]
-    design = make(
-        {"formula": "10 * 1.3 ** level"}, 70,
-        sources={f"source_{n}_of_a_very_long_name": {"level": 3 * n + 1, "xp": "5 * 1.3 ** level", "seconds": 20}
-                 for n in range(25)},
-        encounter={"variation": 0.4, "weight": "exp(-(gap / 9) ** 2)"},
-        players={name: {"spread": 0.2, "seconds_between": 5 * n} for n, name in enumerate(names)},
+def crowded(profiles, levels, sources, decades):
+    """A design of many things with names of 30 letters, and costs over some decades."""
+
+    def names(count, what):
+        return [f"{what}_{index}_of_a_very_long_name_indeed"[:30] for index in range(count)]
+
+    players, step, rise = names(profiles, "keeper"), levels // sources, 10 ** (decades / (levels - 1))
+    return make(
+        {"formula": f"20 * {rise} ** (level - 1)"}, levels, constants={"pause": 20},
+        stats={name: {"base": 9, "growth": 1.02} for name in ["t" * 30, "w", "r", "s", "q"]},
+        upgrades={"quick": {"stat": "w", "factor": 0.9, "max_rank": 8}}, track={"points_per_level": 1},
+        sources={
+            name: {"level": 1 + step * index, "xp": f"9 * {rise} ** (level - 1)", "seconds": "pause",
+                   "from_level": max(1, 1 + step * (index - 3)), "to_level": 1 + step * (index + 5)}
+            for index, name in enumerate(names(sources, "blight"))
+        },
+        encounter={"variation": 0.4, "success": "clip(0.9 + 0.02 * gap, 0.1, 0.99)"},
+        multipliers=[{"name": "outgrown", "factor": f"clip(1 - gap / {6 * step}, 0.05, 1)"}],
+        players={
+            name: {"spread": 0.2, "seconds_between": 5 * index, "hours_per_day": 1, "quit_chance_per_play_day": 0.01,
+                   "spends": ["quick"] if index % 2 else []}
+            for index, name in enumerate(players)
+        },
+        party={"members": {f"member_{i}_" + name: {"player": name, "start_level": 1 + i}
+                           for i, name in enumerate([*players[:4], players[0]])}},
+        goals=[{"player": players[0], "level": levels // 2, "hours": 9.0},
+               {"player": players[-1], "longest_level_hours": 0.05},
+               {"player": players[0], "level": levels // 2, "by_hours": 1.0, "reached": 0.5}],
     )  # fmt: skip
-    drawn = getattr(rm.plots, kind)(rm.simulate(design, 20, 60))
-    axes = drawn if hasattr(drawn, "figure") else drawn[0]
-    axes.figure.canvas.draw()
-    figure, shown = axes.figure, []
-    for one in figure.axes:
-        shown += [one.title, one.xaxis.label, one.yaxis.label, *one.texts]
-    shown += [text for legend in figure.legends for text in legend.get_texts()]
-    for text in [*shown, *figure.texts]:
-        box = text.get_window_extent()
-        assert box.x0 >= -1 and box.y0 >= -1 and box.x1 <= 1281 and box.y1 <= 801, text.get_text()
+
+
+CROWDS = {"one of ten levels": (1, 10, 2, 2), "eight of 300": (8, 300, 25, 8)}
+BY_DESIGN, BY_RESULT = ("costs", "stats", "effort", "income", "gain"), (
+    "pace", "time_in_level", "reached", "levels_over_time", "xp_by_source", "retention"
+)  # fmt: skip
+OTHERS = {
+    "party": lambda design, _: rm.play_party(design, 60, parties=20),
+    "compare": lambda design, _: rm.compare({"now": design, "n" * 30: design.with_values({"constants.pause": 18})}, 15),
+    "sensitivity": lambda design, _: rm.sensitivity(design, players=15),
+    "sweep": lambda design, _: rm.sweep(design, {"constants.pause": [18, 19, 20]}, players=15),
+}
+
+
+@pytest.fixture(scope="module", params=CROWDS)
+def crowd(request):
+    design = crowded(*CROWDS[request.param])
+    return design, rm.simulate(design, 15)
+
+
+@pytest.mark.parametrize("kind", [*BY_DESIGN, *BY_RESULT, *OTHERS])
+@pytest.mark.filterwarnings("error::UserWarning")
+def test_nothing_is_cut_squeezed_or_overlaps(kind, crowd):
+    made = OTHERS[kind](*crowd) if kind in OTHERS else crowd[kind in BY_RESULT]
+    figure = np.ravel(np.asarray(getattr(rm.plots, kind)(made), dtype=object))[0].figure
+    figure.canvas.draw()
+    panels = [panel for panel in figure.axes if panel.get_visible()]
+    words = list(figure.texts)
+    for panel in panels:
+        words += [
+            panel.title,
+            *(text for text in panel.get_children() if isinstance(text, plt.Text) and text.get_text()),
+        ]
+        words += [panel.xaxis.label, panel.yaxis.label]
+    words += [text for legend in figure.legends for text in legend.get_texts()]
+    assert sum(panel.get_position().width * panel.get_position().height for panel in panels) > 0.3
+    shown = {id(text): text for text in words if text.get_text().strip()}.values()
+    boxes = [(text.get_text(), text.get_window_extent()) for text in shown]
+    for said, box in boxes:
+        assert box.x0 >= -1 and box.y0 >= -1 and box.x1 <= 1281 and box.y1 <= 801, said
+    # The names of a figure of income look for the freest place, and 25 of them find none that is free.
+    crowded_names = kind == "income" and len(boxes) > 12
+    for (said, box), (other, place) in itertools.combinations(() if crowded_names else boxes, 2):
+        overlap = min(box.x1, place.x1) - max(box.x0, place.x0), min(box.y1, place.y1) - max(box.y0, place.y0)
+        assert min(overlap) < 2.0, (said, other)
     plt.close("all")
 
 
 def test_labels_are_pushed_apart_and_stay_inside():
-    heights = _pushed_apart(np.array([0.5, 0.97, 0.98, 1.0]), 0.05)
+    heights = _pushed_apart(np.array([0.5, 0.97, 0.98, 1.0]), np.full(4, 0.05))
     assert heights.tolist() == pytest.approx([0.5, 0.9, 0.95, 1.0])
 
 
@@ -275,7 +330,8 @@ def test_every_example_runs_as_it_stands(example, tmp_path):
     assert "False" not in ran.stdout and ran.stdout.strip() and "nan" not in ran.stdout
 
 
-def test_the_notebook_runs_from_top_to_bottom(tmp_path):
+def test_the_notebook_runs_from_top_to_bottom(tmp_path, monkeypatch):
+    monkeypatch.delenv("MPLBACKEND", raising=False)  # A notebook draws by its own.
     nbformat, nbclient = pytest.importorskip("nbformat"), pytest.importorskip("nbclient")
     notebook = nbformat.read(ROOT / "examples" / "from_costs_to_goals.ipynb", 4)
     assert not any(cell.get("outputs") for cell in notebook.cells)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from ramulus.errors import MissingPartError, RamulusError
 from ramulus.page.parts import Figure, Part, Table, Words
 from ramulus.page.svg import SIZE, svg_of
-from ramulus.plots.style import LONGEST_NAME
+from ramulus.plots.labels import LONGEST_NAME
 
 if TYPE_CHECKING:
     from collections.abc import Callable

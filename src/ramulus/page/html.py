@@ -8,7 +8,7 @@ from functools import cache
 from importlib import resources
 from typing import TYPE_CHECKING
 
-from ramulus.plots.style import shortened
+from ramulus.plots.labels import shortened
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
 from ramulus.analysis.words.writers import Column, significant
-from ramulus.plots.style import shortened
+from ramulus.plots.labels import shortened
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.plots.style import ACCENTS, MARK, QUIET, foot_line, new_axes, project_style, thousands
+from ramulus.plots.labels import finish
+from ramulus.plots.style import ACCENTS, MARK, QUIET, new_axes, project_style, thousands
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -54,7 +55,7 @@ def awards(
         axes.set_xlabel("award")
         axes.set_ylabel("XP held by the player, and wasted on top")
         thousands(axes)
-        foot_line(
+        finish(
             axes,
             f"{design.title} · {wasted[-1]:,.10g} XP wasted, {share:.1%} of all" if len(wasted) else design.title,
         )

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any
 import matplotlib.pyplot as plt
 import numpy as np
 
-from ramulus.plots.style import DASHES, QUIET, accent, foot_line, label_ends, project_style, time_unit
+from ramulus.plots.labels import finish, label_ends, played_in_words
+from ramulus.plots.style import DASHES, QUIET, accent, band, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -48,11 +49,8 @@ def compare(
         above.set_ylabel(f"played time, {unit}, median")
         below.set_ylabel(f"difference, {unit}")
         below.set_xlabel(f"level   (band: 95 % interval of the pairs; below 0 is faster than {comparison.variants[0]})")
-        players = ", ".join(f"{count:,} {name}" for name, count in comparison.first.players.items() if name in shown)
         dashes = "" if several else f" · solid: {comparison.variants[0]}, dashed: {comparison.variants[1]}"
-        foot_line(
-            above, f"{comparison.first.design.title} · {players} · seed {comparison.first.seed}, same draws{dashes}"
-        )
+        finish([above, below], f"{played_in_words(comparison.first, shown)}, same draws{dashes}")
     return np.array([above, below])
 
 
@@ -97,10 +95,10 @@ def _differences(ax: Axes, table: pd.DataFrame, variants: list[str], shown: list
             continue
         x = known["level"]
         low, high = known["difference_low"] * scale, known["difference_high"] * scale
-        ax.fill_between(x, low, high, color=look["color"], alpha=0.22, linewidth=0)
+        ax.fill_between(x, low, high, **band(look["color"], len(looks)))
         ax.plot(x, known["difference"] * scale, **{**look, "linestyle": "-"})
         last = known.iloc[-1]
-        text = f"{last['difference'] * scale:+.2g}"
+        text = f"{last['difference'] * scale:+.2f}"
         ends.append((float(last["level"]), float(last["difference"] * scale), text, look["color"]))
     ax.set_ylim(ax.get_ylim())  # Labels go by the limits as they are.
     label_ends(ax, ends, gap=0.095)

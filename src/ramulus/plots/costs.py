@@ -10,7 +10,8 @@ import numpy as np
 from matplotlib.ticker import MaxNLocator
 
 from ramulus.analysis.cost_shape import jumps
-from ramulus.plots.style import MARK, accent, foot_line, project_style, shortened, thousands
+from ramulus.plots.labels import finish, shortened
+from ramulus.plots.style import MARK, accent, project_style, thousands
 from ramulus.rules.costs import CostCurve
 from ramulus.rules.tabulation import tabulated
 
@@ -50,7 +51,7 @@ def costs(
             _draw(axes, title, {name: _points(curve, part) for name, curve in curves.items()})
         _mark_jumps(pair[0], curves)
         first = designs if not isinstance(designs, Mapping) else next(iter(designs.values()))
-        foot_line(pair[0], f"{first.title} · costs in XP from each level to the next, totals from nothing")
+        finish(pair, f"{first.title} · costs in XP from each level to the next, totals from nothing")
     return pair
 
 
@@ -104,9 +105,9 @@ def _draw(ax: Axes, title: str, lines: dict[str, tuple[Any, Any]]) -> None:
 def _mark_jumps(ax: Axes, curves: dict[str, CostCurve]) -> None:
     for curve in curves.values():
         for jump in jumps(curve)[:3]:
-            right = jump.level > float(np.quantile(curve.levels, 0.3))  # Left of a wall, costs are lower.
+            right = jump.level > float(np.quantile(curve.levels, 0.6))  # Left of a wall, costs are lower.
             ax.annotate(
-                f"a wall: level {jump.level} costs\n{jump.times:.1f} × what its neighbours suggest",
-                (jump.level, jump.cost), xytext=(-8 if right else 8, 2), textcoords="offset points",
-                ha="right" if right else "left", va="bottom", fontsize=11, color=MARK,
+                f"a wall: level {jump.level}\ncosts {jump.times:.1f} × what its\nneighbours suggest",
+                (jump.level, jump.cost), xytext=(-8 if right else 0, 2 if right else 4), textcoords="offset points",
+                ha="right" if right else "center", va="bottom", fontsize=11, color=MARK,
             )  # fmt: skip

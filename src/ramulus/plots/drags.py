@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
-from ramulus.plots.style import shortened
+from ramulus.plots.labels import shortened
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 from ramulus.analysis.effort import effort_table
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.plots.heat import heat_map
-from ramulus.plots.style import foot_line, new_axes, project_style
+from ramulus.plots.labels import finish, shortened
+from ramulus.plots.style import new_axes, project_style
 from ramulus.rules.ability import in_words
 
 if TYPE_CHECKING:
@@ -51,7 +52,7 @@ def effort(
     """
     who = player or next(iter(design.profiles))
     table = effort_table(design, who, ability=ability)
-    said_who = who + in_words(design.profile(who), ability)
+    said = in_words(design.profile(who), ability)
     known = [name for name in table.columns if name not in ("player", "level", "source")]
     if column not in known:
         raise UnknownNameError("effort column", column, known)
@@ -61,9 +62,9 @@ def effort(
     with project_style():
         axes = new_axes(ax, **figure_options)
         heat_map(axes, table, column, unit, style)
-        axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({said_who})")
-        said = ["timed multipliers off", *unlimited(design), "empty: closed at that level"]
-        foot_line(axes, " · ".join([design.title, said_who, *said]))
+        axes.set_title(f"{unit[0].upper() + unit[1:]}, by level and source ({shortened(who, 24)}{said})")
+        left_out = ["timed multipliers off", *unlimited(design), "empty: closed at that level"]
+        finish(axes, " · ".join([shortened(design.title, 50), who + said, *left_out]))
     return axes
 
 

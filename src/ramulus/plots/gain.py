@@ -10,7 +10,8 @@ from matplotlib.ticker import MaxNLocator
 
 from ramulus.analysis.gain import gain_table
 from ramulus.plots.heat import heat_map
-from ramulus.plots.style import QUIET, accent, foot_line, project_style
+from ramulus.plots.labels import finish
+from ramulus.plots.style import QUIET, accent, project_style
 from ramulus.rules.ability import in_words
 
 if TYPE_CHECKING:
@@ -50,8 +51,8 @@ def gain(
         heat_map(pair[1], table, "award", "XP on success, mean", ".0f")
         pair[1].set_title("What a success awards, by level and source")
         on = ", ".join(during) or "off"
-        foot_line(
-            pair[0],
+        finish(
+            pair,
             f"{design.title} · {who}{in_words(design.profile(who), ability)} · timed multipliers: {on} · "
             "empty: closed at that level",
         )

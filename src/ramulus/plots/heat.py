@@ -5,14 +5,19 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from matplotlib.colors import LogNorm, Normalize
+from matplotlib.ticker import FuncFormatter, NullFormatter
 
-from ramulus.plots.style import QUIET, thousands, with_short_names
+from ramulus.plots.labels import shortened
+from ramulus.plots.style import QUIET, compact
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
 MOST_NUMBERS = 44
+LONGEST_ROW = 24  # Letters of a source beside its row.
+LOG_DECADES = 3
 ON_DARK, ON_LIGHT = "#F6F3EA", "#1F1D1A"
 
 
@@ -31,31 +36,46 @@ def heat_map(ax: Axes, table: pd.DataFrame, column: str, unit: str, style: str) 
     levels = grid.columns.to_numpy()
     values = grid.to_numpy(dtype=np.float64)
     edges = (levels[0] - 0.5, levels[-1] + 0.5, len(sources) - 0.5, -0.5)
-    image = ax.imshow(
-        values, aspect="auto", extent=edges, interpolation="none", vmin=min(0.0, float(np.nanmin(values)))
-    )
-    ax.set_yticks(range(len(sources)), [with_short_names(str(source)) for source in sources])
+    image = ax.imshow(values, aspect="auto", extent=edges, interpolation="none", norm=_norm(values))
+    names = [shortened(str(source), LONGEST_ROW) for source in sources]
+    ax.set_yticks(range(len(sources)), names, fontsize=min(12.0, _row_points(ax, len(sources))))
     ax.set_xlabel("level")
     ax.grid(False)
     bar = ax.figure.colorbar(image, ax=ax, fraction=0.025, pad=0.015)
     bar.outline.set_visible(False)
-    bar.set_label(unit)
-    thousands(bar.ax)
+    logarithmic = isinstance(image.norm, LogNorm)
+    bar.set_label(f"{unit}, logarithmic" if logarithmic else unit)
+    bar.ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: compact(value)))
+    bar.ax.yaxis.set_minor_formatter(NullFormatter())
     if len(levels) <= MOST_NUMBERS:
         _numbers(ax, values, levels, image, style)
     _borders(ax, values, levels)
 
 
+def _norm(values: Any) -> Normalize:
+    """Return how numbers become colours: by decades where they span many, which a straight scale would leave dark."""
+    known = values[np.isfinite(values)]
+    if known.size and known.min() > 0 and known.max() > known.min() * 10**LOG_DECADES:
+        return LogNorm(known.min(), known.max())
+    return Normalize(min(0.0, float(known.min(initial=0.0))), float(known.max(initial=0.0)) or 1.0)
+
+
+def _row_points(ax: Axes, rows: int) -> float:
+    """Return the height of text, in points, that fits a row."""
+    share = ax.get_position().height
+    return max(5.0, 0.75 * 72 * share * float(ax.figure.get_figheight()) / rows)  # type: ignore[union-attr]
+
+
 def _numbers(ax: Axes, values: Any, levels: Any, image: Any, style: str) -> None:
-    low, high = image.get_clim()
     narrow = len(levels) > 24
+    size = min(7.5 if narrow else 10.0, _row_points(ax, len(values)))
     for row, line in enumerate(values):
         for level, value in zip(levels, line, strict=True):
             if np.isfinite(value):
-                dark = (value - low) < 0.55 * (high - low)
+                dark = image.norm(value) < 0.55
                 ax.text(
                     level, row, _short(value, style, narrow=narrow), ha="center", va="center",
-                    fontsize=7.5 if narrow else 10, color=ON_DARK if dark else ON_LIGHT, in_layout=False,
+                    fontsize=size, color=ON_DARK if dark else ON_LIGHT, in_layout=False,
                 )  # fmt: skip
 
 

@@ -12,17 +12,8 @@ from ramulus.analysis.effort import effort_table
 from ramulus.errors import RamulusError
 from ramulus.plots.effort import unlimited
 from ramulus.plots.in_place import Line, label_in_place
-from ramulus.plots.style import (
-    MARK,
-    accent,
-    foot_line,
-    label_ends,
-    lay_out,
-    new_axes,
-    project_style,
-    shortened,
-    thousands,
-)
+from ramulus.plots.labels import finish, label_ends, shortened
+from ramulus.plots.style import MARK, accent, lay_out, new_axes, project_style, thousands
 from ramulus.rules.ability import class_at, in_words
 from ramulus.rules.pursuit import mix
 from ramulus.rules.tabulation import tabulated
@@ -83,7 +74,7 @@ def income(
         lay_out(axes.figure.canvas.figure)  # The places of names are known once the layout is.
         label_in_place(axes, lines[:MOST_NAMED], [(levels, mixed)])
         said = f"{who} · timed multipliers off · black: the mix by chance of being met{lasting}"
-        foot_line(axes, f"{shortened(design.title, 50)} · {said}")
+        finish(axes, f"{shortened(design.title, 50)} · {said}")
     return axes
 
 

@@ -9,7 +9,8 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from ramulus.errors import RamulusError
-from ramulus.plots.style import foot_line, new_axes, project_style, time_unit
+from ramulus.plots.labels import finish, played_in_words
+from ramulus.plots.style import new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -71,8 +72,8 @@ def levels_over_time(
         axes.set_ylim(0, 1)
         axes.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
         _name_bands(axes, times * scale, shares, firsts, what.max_level)
-        foot = f"{result.design.title} · {profile.players:,} {profile.profile} · seed {result.seed}"
-        foot_line(axes, f"{foot} · whoever has quit counts where it would be")
+        foot = played_in_words(result, [profile.profile])
+        finish(axes, f"{foot} · whoever has quit counts where it would be")
     return axes
 
 

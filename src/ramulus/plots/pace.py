@@ -9,12 +9,14 @@ import numpy as np
 from ramulus.analysis.goals import MISSED, judge, limits
 from ramulus.design.goal import HoursGoal
 from ramulus.plots.drags import drags_of
-from ramulus.plots.style import MARK, QUIET, accent, foot_line, label_tops, new_axes, project_style, time_unit
+from ramulus.plots.labels import finish, hours_in_words, label_tops, played_in_words
+from ramulus.plots.style import MARK, QUIET, accent, band, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
+    from ramulus.analysis.goals import Judged
     from ramulus.analysis.result import SimulationResult
     from ramulus.formula.functions import Array
 
@@ -42,15 +44,15 @@ def pace(
         scale, unit = time_unit(longest)
         by_player = [rows for _, rows in table.groupby("player", sort=False)]
         ends = [
-            _thirds(axes, rows, i, scale) if by_ability else _line(axes, rows, i, scale)
+            _thirds(axes, rows, i, scale) if by_ability else _line(axes, rows, i, len(by_player), scale)
             for i, rows in enumerate(by_player)
         ]
         name = track or result.design.main_track_name
         axes.set_title(f"How fast each kind of player levels ({name})", pad=44)
-        shown = "line: the median player; band: all but the fastest and the slowest tenth, p10 to p90"
+        shown = "line: the median player; band: p10 to p90, all but the fastest and the slowest tenth"
         if by_ability:
             shown = "the median player of each third by ability: able dotted, middle solid, slow dashed"
-        axes.set_xlabel(f"played time, {unit}   ({shown})")
+        axes.set_xlabel(f"played time, {unit}")
         axes.set_ylabel("level")
         axes.set_xlim(left=0)
         axes.set_ylim(float(table["level"].min()), float(table["level"].max()) * 1.02)
@@ -58,8 +60,7 @@ def pace(
         if not by_ability:
             _name_drags(axes, result, name, marked)
         label_tops(axes, [end for end in ends if end is not None])
-        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
-        foot_line(axes, f"{result.design.title} · {players} · seed {result.seed} · horizon {result.hours:g} h")
+        finish(axes, f"{played_in_words(result)} · horizon {result.hours:g} h · {shown}")
     return axes
 
 
@@ -68,6 +69,7 @@ def _name_drags(ax: Axes, result: SimulationResult, track: str, marked: list[int
     low, high = ax.get_ylim()
     for drag in drags_of(result, track):
         if all(abs(drag.level - level) > 0.05 * (high - low) for level in marked):
+            marked = [*marked, drag.level]
             ax.axhline(drag.level, color=QUIET, linewidth=0.9, linestyle=":")
             ax.annotate(
                 drag.words, (0.985, drag.level), xytext=(0, -4), xycoords=ax.get_yaxis_transform(),
@@ -87,20 +89,26 @@ def _mark_goals(ax: Axes, result: SimulationResult, scale: float, track: str) ->
             continue
         if (goal.track or main) != track or goal.player not in players:
             continue
-        color = accent(players.index(goal.player))["color"] if one.verdict != MISSED else MARK
-        low, high = (end * scale for end in limits(goal))
-        ax.plot([low, high], [goal.level] * 2, color=color, linewidth=5, alpha=0.45, solid_capstyle="butt", zorder=4)
-        ax.plot(
-            goal.wish * scale, goal.level, "X" if one.verdict == MISSED else "o", color=color, markersize=9, zorder=5
-        )
+        _mark_goal(ax, one, goal.level, limits(goal), scale, str(accent(players.index(goal.player))["color"]))
         marked.append(goal.level)
-        # The lower right is free: who is slow at high levels is slow at all.
-        ax.annotate(
-            f"{goal.player}, level {goal.level}: wish {goal.wish:g} h, {one.verdict}", (high, goal.level),
-            xytext=(0.985, goal.level), textcoords=ax.get_yaxis_transform(), color=color, ha="right", va="center",
-            fontsize=10.5, arrowprops={"arrowstyle": "-", "linestyle": ":", "color": color},
-        )  # fmt: skip
     return marked
+
+
+def _mark_goal(ax: Axes, one: Judged, level: int, ends: tuple[float, float], scale: float, color: str) -> None:
+    missed, edge, wish = one.verdict == MISSED, ax.get_xlim()[1], float(one.goal.wish) * scale
+    color = MARK if missed else color
+    low, high = (min(end * scale, edge) for end in ends)  # A wish may lie beyond the time that anybody took.
+    ax.plot([low, high], [level] * 2, color=color, linewidth=5, alpha=0.45, solid_capstyle="butt", zorder=4)
+    beyond = " (right of this)" if wish > edge else ""
+    if not beyond:
+        ax.plot(wish, level, "X" if missed else "o", color=color, markersize=9, zorder=5)
+    # The lower right is free: who is slow at high levels is slow at all.
+    ax.annotate(
+        f"{one.goal.player}, level {level}: wish {one.goal.wish:g} h{beyond}, {one.verdict}", (high, level),
+        xytext=(0.985, level), textcoords=ax.get_yaxis_transform(), color=color, ha="right", va="center", fontsize=10.5,
+        arrowprops={"arrowstyle": "-", "linestyle": ":", "color": color}, zorder=6,
+        bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none", "alpha": 0.8, "pad": 0.5},
+    )  # fmt: skip
 
 
 THIRD_DASHES = {"slow third": "--", "able third": ":"}
@@ -119,7 +127,7 @@ def _thirds(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[flo
     return middle
 
 
-def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float, float, str, str] | None:
+def _line(ax: Axes, rows: pd.DataFrame, index: int, of: int, scale: float) -> tuple[float, float, str, str] | None:
     """Draw one profile and return its label, or None where not even half reached a second level."""
     look = accent(index)
     level = rows["level"].to_numpy()
@@ -131,9 +139,7 @@ def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float
         level[shown],
         fast[shown],
         np.fmax(open_end, fast)[shown],
-        color=look["color"],
-        alpha=0.17,
-        linewidth=0,
+        **band(look["color"], of),
     )
     ax.plot(median, level, **look)
     return _end(rows, median, index, scale)
@@ -147,5 +153,5 @@ def _end(rows: pd.DataFrame, median: Array, index: int, scale: float) -> tuple[f
     last = int(arrived[-1])
     name = str(rows["player"].iloc[0])
     reached = "" if last == len(level) - 1 else f" to level {level[last]}"
-    text = f"{name}\n{median[last]:.3g} {'min' if scale == 60 else 'h'}{reached}"
+    text = f"{name}\n{hours_in_words(median[last], 'minutes' if scale == 60 else 'hours')}{reached}"
     return float(median[last]), float(level[last]), text, str(accent(index)["color"])

@@ -8,7 +8,8 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.ticker import MaxNLocator, PercentFormatter
 
-from ramulus.plots.style import DASHES, accent, foot_line, label_ends, project_style, shortened, time_unit
+from ramulus.plots.labels import finish, hours_in_words, label_ends, shortened
+from ramulus.plots.style import DASHES, accent, project_style, time_unit
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -41,25 +42,30 @@ def party(run: PartyRun, ax: Sequence[Axes] | None = None, **figure_options: Any
         pair[0].set_title("The party's levels")
         pair[1].set_title(_caught_up(run))
         band = f"{run.parties:,} parties, seed {run.seed} · line: median; band: p10 to p90"
-        foot_line(pair[0], f"{shortened(run.design.title, 60)} · {band}")
+        finish(pair, f"{shortened(run.design.title, 60)} · {band}")
     return pair
 
 
 def _caught_up(run: PartyRun) -> str:
     """Say after how many encounters half of the parties were on one level."""
-    after = run.caught_up()["even_after"].fillna(np.inf).median()
-    return "Half are never on one level" if np.isinf(after) else f"Half are on one level after {after:,.0f} encounters"
+    table = run.caught_up()
+    after, hours = (table[f"even_{what}"].fillna(np.inf).median() for what in ("after", "hours"))
+    if np.isinf(after):
+        return "Fewer than half are ever on one level"
+    scale, unit = time_unit(hours)
+    return f"Half are on one level after {after:,.0f} encounters, {hours_in_words(hours * scale, unit)}"
 
 
 def _draw_shares(ax: Axes, run: PartyRun) -> None:
     """Draw which share of the parties has been on one level, and within one level, by played hours."""
     table, ends = run.caught_up(), []
-    longest = float(run.levels()["hours_p50"].max())
+    there = table[["close_hours", "even_hours"]].to_numpy(dtype=np.float64)
+    longest = max(float(run.levels()["hours_p50"].max()), float(np.nanmax(there, initial=0.0)))
     scale, unit = time_unit(longest)
     for index, (column, words) in enumerate((("close_hours", "within one level"), ("even_hours", "on one level"))):
         hours = np.sort(table[column].dropna().to_numpy())
         # Who was there from the start is there at 0; who never was, keeps the line below the top.
-        x = np.concatenate([[0.0], hours, [max(longest, hours.max(initial=0.0))]]) * scale
+        x = np.concatenate([[0.0], hours, [longest]]) * scale
         y = np.concatenate([[0.0], np.arange(1, len(hours) + 1), [len(hours)]]) / run.parties
         ax.plot(x, y, drawstyle="steps-post", color=SHARES[index], linestyle=DASHES[index])
         ends.append((float(x[-1]), float(y[-1]) - 1e-6 * index, f"{words}: {y[-1]:.0%}", SHARES[index]))
@@ -83,7 +89,7 @@ def _draw_levels(ax: Axes, run: PartyRun) -> None:
         last = rows.iloc[-1]
         # Of members who end on one level the first is labelled highest, as in the file.
         height = float(last["level_p50"]) - 1e-6 * index
-        ends.append((float(last["encounter"]), height, shortened(name, 16), look["color"]))
+        ends.append((float(last["encounter"]), height, shortened(name, 32), look["color"]))
     ax.set_xlim(0, float(table["encounter"].max()))
     ax.yaxis.set_major_locator(MaxNLocator(integer=True))
     ax.set_xlabel("shared encounters")

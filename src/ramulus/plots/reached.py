@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from ramulus.design.goal import ReachedGoal
 from ramulus.errors import RamulusError
-from ramulus.plots.style import MARK, QUIET, accent, foot_line, label_ends, new_axes, project_style, time_unit
+from ramulus.plots.labels import finish, hours_in_words, label_ends, played_in_words
+from ramulus.plots.style import MARK, QUIET, accent, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from ramulus.analysis.result import SimulationResult
-    from ramulus.formula.functions import Array
     from ramulus.simulation.samples import Sample
 
 POINTS = 300
+DAYS = "calendar days"
 HOUR = 3600.0
 
 
@@ -54,16 +55,18 @@ def reached(
     last = _last(samples, index) / (HOUR if by == "hours" else 1.0)
     if not last > 0 and by == "days":
         raise RamulusError("no profile has calendar days; give one hours_per_day, or draw it by hours")
-    scale, unit = time_unit(last) if by == "hours" else (1.0, "calendar days")
+    scale, unit = time_unit(last) if by == "hours" else (1.0, DAYS)
     with project_style():
         axes = new_axes(ax, **figure_options)
         times, lines = np.linspace(0, max(last, 1e-9) * 1.03, POINTS), []
+        halves = result.pace(name).query("level == @level").set_index("player")[f"{by}_p50"]
         for place, (player, (sample, players)) in enumerate(samples.items()):
             at = times * HOUR if by == "hours" else np.floor(times)
             share = np.array([sample.below(index, float(one)) for one in at]) / players
             look = accent(place)
             axes.plot(times * scale, share, drawstyle="default" if by == "hours" else "steps-post", **look)
-            lines.append((player, times * scale, share, str(look["color"])))
+            half = float(halves[player] * scale)
+            lines.append(_Line(player, float(times[-1] * scale), float(share[-1]), half, str(look["color"])))
         axes.axhline(0.5, color=QUIET, linewidth=0.8, linestyle=":")
         axes.set_title(f"Who has reached level {level} ({name})")
         axes.set_xlabel(f"played time, {unit}" if by == "hours" else "calendar day, at its end")
@@ -72,39 +75,53 @@ def reached(
         axes.set_ylim(0, 1.02)
         axes.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
         _mark_goals(axes, result, level, name, by, scale)
-        _name_lines(axes, lines)
-        counts = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
-        foot_line(axes, f"{result.design.title} · {counts} · seed {result.seed} · horizon {result.hours:g} h")
+        _name_lines(axes, lines, unit)
+        finish(axes, f"{played_in_words(result)} · horizon {result.hours:g} h")
     return axes
 
 
-def _name_lines(ax: Axes, lines: list[tuple[str, Array, Array, str]]) -> None:
+class _Line(NamedTuple):
+    """A drawn line: whose, where it ends, and when half of the players are there; not a number where they never are."""
+
+    player: str
+    end: float
+    share: float
+    half: float
+    color: str
+
+
+def _name_lines(ax: Axes, lines: list[_Line], unit: str) -> None:
     """Name lines where half of the players are there; to the right of the axes where names would meet there."""
-    halves = [float(times[int(np.argmax(share >= 0.5))]) if share[-1] >= 0.5 else None for _, times, share, _ in lines]
-    dots = [(half, name, color) for half, (name, _, _, color) in zip(halves, lines, strict=True) if half is not None]
-    for half, _, color in dots:
-        ax.plot([half], [0.5], "o", color=color, markersize=7)
-    if len(dots) == len(lines) and _apart(dots, ax.get_xlim()[1]):
-        for half, name, color in dots:
+    words = [f"{one.player}\n{_when(one.half, unit)}" if np.isfinite(one.half) else one.player for one in lines]
+    for one in lines:
+        ax.plot([one.half], [0.5], "o", color=one.color, markersize=7)
+    if _apart(lines, words, ax.get_xlim()[1]):
+        for one, text in zip(lines, words, strict=True):
             ax.annotate(
-                f"{name}\n{half:.3g}", (half, 0.5), xytext=(9, -6), textcoords="offset points", color=color, va="top",
+                text, (one.half, 0.5), xytext=(9, -6), textcoords="offset points", color=one.color, va="top",
                 fontweight="bold",
             )  # fmt: skip
         return
     ends = []
-    for when, (name, times, share, color) in zip(halves, lines, strict=True):
-        text = f"{name} {share[-1]:.0%}" if when is None else f"{name} {when:.3g}"
-        ends.append((float(times[-1]), float(share[-1]), text, color))
+    for one in lines:
+        known = f"half: {_when(one.half, unit)}" if np.isfinite(one.half) else f"{one.share:.0%}"
+        ends.append((one.end, one.share, f"{one.player} {known}", one.color))
     label_ends(ax, ends)
 
 
-def _apart(dots: list[tuple[float, str, str]], right: float) -> bool:
-    """Whether names beside the dots have room up to the next one, and the last one up to the end."""
-    ordered = sorted(dots)
-    ends = [half for half, _, _ in ordered[1:]] + [right]
+def _when(half: float, unit: str) -> str:
+    """Return when half are there: played time, or the calendar day."""
+    return f"day {half:.0f}" if unit == DAYS else hours_in_words(half, unit)
+
+
+def _apart(lines: list[_Line], words: list[str], right: float) -> bool:
+    """Whether all have a name beside their dots with room up to the next one, and the last one up to the end."""
+    if not all(np.isfinite(one.half) for one in lines):
+        return False
+    ordered = sorted((one.half, max(map(len, text.split("\n")))) for one, text in zip(lines, words, strict=True))
+    ends = [half for half, _ in ordered[1:]] + [right]
     return all(
-        end - half > (0.011 * max(len(name), 4) + 0.02) * right
-        for (half, name, _), end in zip(ordered, ends, strict=True)
+        end - half > (0.011 * max(width, 4) + 0.02) * right for (half, width), end in zip(ordered, ends, strict=True)
     )
 
 

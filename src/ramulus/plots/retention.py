@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Any
 
 import matplotlib.pyplot as plt
 import numpy as np
-from matplotlib.ticker import PercentFormatter
+from matplotlib.ticker import MaxNLocator, PercentFormatter
 
 from ramulus.analysis.quitting import quit_peaks
 from ramulus.errors import RamulusError
-from ramulus.plots.style import QUIET, accent, foot_line, label_ends, project_style
+from ramulus.plots.labels import finish, label_ends, listed, played_in_words
+from ramulus.plots.style import QUIET, accent, band, project_style
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -54,10 +55,9 @@ def retention(
         by_day.set_xlabel("calendar day, at its end")
         by_level.set_xlabel("level, on reaching it")
         by_day.set_ylabel("share that has not quit   (band: its 95 % interval)")
-        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
         alike = [name for name in places if result.profile(name).quits is None]
-        nobody = f" · nobody of {', '.join(alike)} quits" if alike else ""
-        foot_line(by_day, f"{result.design.title} · {players} · seed {result.seed}{nobody}")
+        nobody = f" · nobody of {listed(alike, 'profiles')} quits" if alike else ""
+        finish([by_day, by_level], f"{played_in_words(result)}{nobody}")
     return np.array([by_day, by_level])
 
 
@@ -70,7 +70,7 @@ def _draw(ax: Axes, table: pd.DataFrame, column: str, places: dict[str, int]) ->
         look = accent(places[str(name)])
         x, share = known[column].to_numpy(), known["still_playing"].to_numpy()
         low, high = known["still_playing_low"], known["still_playing_high"]
-        ax.fill_between(x, low, high, step="post", color=look["color"], alpha=0.17, linewidth=0)
+        ax.fill_between(x, low, high, step="post", **band(look["color"], len(places)))
         ax.plot(x, share, drawstyle="steps-post", **look)
         changing = np.nonzero(share > share[-1])[0]
         last = max(last, float(x[min(changing[-1] + 1, len(x) - 1)] if len(changing) else x[0]))
@@ -81,6 +81,7 @@ def _draw(ax: Axes, table: pd.DataFrame, column: str, places: dict[str, int]) ->
         ax.text(0.5, 0.5, "no profile has days", transform=ax.transAxes, ha="center", color=QUIET)
     ax.set_xlim(1 if column == "day" else float(table[column].min()), max(right, 2.0))
     ax.set_ylim(0, 1.02)
+    ax.xaxis.set_major_locator(MaxNLocator(integer=True))
     ax.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
     label_ends(ax, ends)
 

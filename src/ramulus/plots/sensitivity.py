@@ -9,14 +9,15 @@ import matplotlib.pyplot as plt
 import numpy as np
 
 from ramulus.errors import RamulusError
-from ramulus.plots.style import ACCENTS, QUIET, foot_line, project_style, shortened, with_short_names
+from ramulus.plots.labels import finish, shortened, with_short_names
+from ramulus.plots.style import ACCENTS, QUIET, project_style
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
 MOST_GOALS, MOST_NUMBERS = 5, 12
-LONGEST = 70
+LONGEST = 24
 
 
 def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_options: Any) -> np.ndarray[Any, Any]:
@@ -45,9 +46,9 @@ def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_
         if len(panels) < len(goals):
             raise RamulusError(f"{len(panels)} axes for {len(goals)} goals; allowed: one a goal")
         for panel, ((player, goal), numbers) in zip(panels, goals, strict=False):
-            _panel(panel, f"{player}: {goal}", numbers.head(MOST_NUMBERS))
-        foot_line(
-            panels[0],
+            _panel(panel, f"{shortened(str(player), LONGEST)}: {goal}", numbers.head(MOST_NUMBERS))
+        finish(
+            panels,
             "change of what the goal measures, with its 95 % interval (paired runs); grey: no more than chance",
         )
     return panels
@@ -65,7 +66,7 @@ def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:
     ax.set_yticks(place, [with_short_names(name.removeprefix("constants.")) for name in numbers["name"]])
     ax.set_ylim(-0.7, len(numbers) - 0.3)
     ax.grid(axis="y", visible=False)
-    ax.set_title(shortened(title, LONGEST), fontsize=13)
+    ax.set_title(title, fontsize=13)
     ax.set_xlabel(f"change, {usual} of the number")
     _label(ax, place, numbers, usual)
 

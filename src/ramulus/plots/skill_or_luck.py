@@ -8,7 +8,8 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from ramulus.errors import RamulusError
-from ramulus.plots.style import ACCENTS, QUIET, foot_line, new_axes, project_style, with_short_names
+from ramulus.plots.labels import finish, played_in_words, with_short_names
+from ramulus.plots.style import ACCENTS, QUIET, new_axes, project_style
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -55,8 +56,7 @@ def skill_or_luck(
         axes.set_xlabel("share of the variance of log hours   (±: its standard error)")
         handles = [axes.barh(np.nan, 0, color=color) for color in PARTS.values()]
         axes.legend(handles, WORDS.values(), loc="lower left", bbox_to_anchor=(0, 1.0), ncols=len(PARTS), frameon=False)
-        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
-        foot_line(axes, f"{result.design.title} · {players} · seed {result.seed}")
+        finish(axes, played_in_words(result))
     return axes
 
 

@@ -7,15 +7,20 @@ from typing import TYPE_CHECKING, Any
 
 import matplotlib.pyplot as plt
 import numpy as np
+from matplotlib.ticker import MaxNLocator
 
 from ramulus.design.names import stat_track
-from ramulus.plots.style import QUIET, accent, foot_line, label_ends, new_axes, project_style
+from ramulus.plots.labels import finish, label_ends, listed, shortened
+from ramulus.plots.style import QUIET, accent, new_axes, project_style
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.lines import Line2D
 
     from ramulus.design import Design
+
+MOST_ACROSS, LONGEST_LEGEND, FEW_LEVELS = 4, 52, 60
 
 
 def stats(
@@ -46,10 +51,14 @@ def stats(
             axes = np.array([new_axes(ax, **figure_options)])
             _relative(axes[0], design, chosen, player)
         else:
-            _, grid = plt.subplots(1, len(chosen), layout="constrained", squeeze=False, **figure_options)
-            axes = grid[0]
+            rows = -(-len(chosen) // MOST_ACROSS)
+            across = -(-len(chosen) // rows)
+            _, grid = plt.subplots(rows, across, layout="constrained", squeeze=False, **figure_options)
+            axes = grid.ravel()[: len(chosen)]
+            for unused in grid.ravel()[len(chosen) :]:
+                unused.set_visible(False)
             _own_axes(axes, design, chosen, player)
-        foot_line(axes[0], f"{design.title}{_what_they_buy(design, player)}")
+        finish(axes, f"{design.title}{_what_they_buy(design, player)}")
     return axes
 
 
@@ -61,30 +70,45 @@ def _levels(design: Design, name: str) -> Any:
 def _own_axes(axes: Any, design: Design, names: list[str], player: str | None) -> None:
     profiles: list[str | None] = [player] if player else [*design.players] or [None]
     tables = {who: tabulated(design).stats(who) for who in profiles}
+    looks = {who: accent(index) for index, who in enumerate(profiles)}
+    named: dict[str, Any] = {}  # A line in the legend for each group of profiles that grow alike in some panel.
     for ax, name in zip(axes, names, strict=True):
-        levels = _levels(design, name)
         lines = {who: table[name].values for who, table in tables.items()}
-        ends, alike = [], _alike(lines)
-        for index, who in enumerate(alike):
-            values = lines[who[0]]
-            ax.plot(levels, values, drawstyle="steps-mid", label=", ".join(map(str, who)), **accent(index))
-            ends.append((float(levels[-1]), float(values[-1]), f"{values[-1]:.4g}", accent(index)["color"]))
-        if len({text for _, _, text, _ in ends}) == 1 < len(ends):
-            ends = [(*ends[0][:3], QUIET)]
-        ax.set_title(name)
+        alike = _alike(lines)
+        drawn = [_line(ax, _levels(design, name), lines[who[0]], looks[who[0]]) for who in alike]
+        if len(alike) > 1:
+            named |= {", ".join(map(str, who)): line for who, line in zip(alike, drawn, strict=True)}
+        ax.set_title(name, fontsize=14, pad=22)
+        alone = len(alike) == 1 < len(lines)
+        ax.annotate(
+            "same for everyone" if alone else "by profile" if len(alike) > 1 else "", (0, 1), xytext=(0, 5),
+            xycoords="axes fraction", textcoords="offset points", fontsize=11, color=QUIET,
+        )  # fmt: skip
         ax.set_xlabel("level")
-        ax.set_ylabel(f"{name} (unit of the design)")
         ax.set_ylim(bottom=0)
         ax.margins(x=0.01)
-        rises = ends[0][1] >= lines[alike[0][0]][0]
-        if len(alike) > 1:
-            ax.legend(loc="upper left" if rises else "lower left", fontsize=11)
-        elif len(lines) > 1:
-            place = (0.04, 0.96 if rises else 0.04)
-            ax.annotate(
-                "same for everyone", place, xycoords="axes fraction", va="top" if rises else "bottom", fontsize=11
-            )
-        label_ends(ax, ends, gap=0.045)
+        ax.xaxis.set_major_locator(MaxNLocator(nbins=5, integer=True))
+        _name_ends(ax, drawn)
+    axes[0].set_ylabel("in the design's own unit")
+    if named:
+        axes[0].figure.legend(
+            named.values(), [shortened(words, LONGEST_LEGEND) for words in named], loc="outside upper left",
+            ncols=min(len(named), 3), fontsize=11,
+        )  # fmt: skip
+
+
+def _line(ax: Axes, levels: Any, values: Any, look: dict[str, Any]) -> Line2D:
+    return ax.plot(levels, values, drawstyle="steps-mid" if len(levels) <= FEW_LEVELS else "default", **look)[0]
+
+
+def _name_ends(ax: Axes, drawn: list[Line2D]) -> None:
+    """Write where lines end; once where they meet."""
+    ends = []
+    for line in drawn:
+        x, y = (float(np.asarray(part)[-1]) for part in line.get_data())
+        ends.append((x, y, f"{y:,.4g}", str(line.get_color())))
+    meet = len({text for _, _, text, _ in ends}) == 1 < len(ends)
+    label_ends(ax, [(*ends[0][:3], QUIET)] if meet else ends, gap=0.045)
 
 
 def _what_they_buy(design: Design, player: str | None) -> str:
@@ -96,7 +120,7 @@ def _what_they_buy(design: Design, player: str | None) -> str:
     orders: dict[str, list[str]] = {}
     for name, profile in design.players.items():
         orders.setdefault(", ".join(dict.fromkeys(profile.spends)) or "nothing", []).append(name)
-    said = "; ".join(f"{', '.join(who)}: {what}" for what, who in orders.items())
+    said = "; ".join(f"{listed(who, 'profiles')}: {what}" for what, who in orders.items())
     return f" · they buy upgrades in this order: {said}"
 
 

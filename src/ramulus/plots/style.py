@@ -1,22 +1,17 @@
-"""The project's own look: style sheet, accents, units on axes, labels at line ends, the foot line."""
+"""The project's own look: style sheet, accents, bands, units on axes."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
 from importlib import resources
-from itertools import pairwise
 from typing import Any
 
 import matplotlib as mpl
 import matplotlib.pyplot as plt
-import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
-from matplotlib.text import Text
 from matplotlib.ticker import FuncFormatter
-
-from ramulus.formula.functions import Array
 
 # In threes, dark, middle and light, so that each three stay apart in grey and for eyes that do not tell all colours
 # apart (tests compute the distances); dashes tell the threes apart.
@@ -25,7 +20,7 @@ ALIKE_DASHED = 3
 DASHES = ("-", "--", "-.", ":")
 MARK = "#B3262E"
 QUIET = "#8A857A"
-LONGEST_FOOT, LONGEST_LINE, LONGEST_NAME = 150, 110, 32
+FEW_BANDS = 4
 
 
 @contextmanager
@@ -70,83 +65,22 @@ def accent(index: int) -> dict[str, Any]:
     return {"color": ACCENTS[within], "linestyle": DASHES[dash % len(DASHES)]}
 
 
+def band(color: Any, of: int) -> dict[str, Any]:
+    """Return the look of one band of some: light, and lighter where many lie on one another."""
+    return {"color": color, "alpha": 0.17 if of <= FEW_BANDS else 0.07, "linewidth": 0}
+
+
 def time_unit(hours: float) -> tuple[float, str]:
     """Return by what to multiply hours, and the unit's name, so that a longest time reads well."""
     return (60.0, "minutes") if hours < 1.5 else (1.0, "hours")
 
 
-def shortened(text: str, most: int) -> str:
-    """Return a text that is cut where it is longer than some letters."""
-    return text if len(text) <= most else text[: most - 1] + "…"
-
-
-def with_short_names(text: str) -> str:
-    """Return a text whose names, and whose lines, are cut where no figure has room for them."""
-    lines = (" ".join(shortened(word, LONGEST_NAME) for word in line.split(" ")) for line in text.split("\n"))
-    return "\n".join(shortened(line, LONGEST_LINE) for line in lines)
-
-
-def foot_line(ax: Axes, text: str) -> None:
-    """Write where the numbers come from below the figure's axes, once a figure; and cut names that are too long."""
-    for words in ax.figure.findobj(Text):
-        assert isinstance(words, Text)
-        if len(words.get_text()) > LONGEST_NAME:
-            words.set_text(with_short_names(words.get_text()))
-    figure, text = ax.figure, shortened(with_short_names(text), LONGEST_FOOT)
-    if isinstance(figure, Figure) and not getattr(figure, "_ramulus_foot", None):
-        figure._ramulus_foot = figure.supxlabel(text, x=0.01, ha="left", fontsize=10.5, color=QUIET)  # type: ignore[attr-defined]
-
-
-def label_tops(ax: Axes, ends: list[tuple[float, float, str, str]]) -> None:
-    """Label lines above their ends where they all end at the top, well apart; else to the right of the axes."""
-    to_axes = ax.transData + ax.transAxes.inverted()
-    places = np.array([to_axes.transform((x, y)) for x, y, _, _ in ends]).reshape(-1, 2)
-    order = np.argsort(places[:, 0])
-    apart = np.diff(places[order, 0])
-    widths = [max(map(len, text.split("\n"))) for _, _, text, _ in ends]
-    needed = [0.0105 * (widths[i] + widths[j]) / 2 for i, j in pairwise(order)]
-    at_top = (places[:, 1] > 0.9).all() and (apart > needed).all() and (places[:, 0] < 0.94).all()
-    if not at_top:
-        label_ends(ax, [(x, y, text.replace("\n", " · "), color) for x, y, text, color in ends])
-        return
-    for x, y, text, color in ends:
-        ax.annotate(
-            text, (x, y), xytext=(0, 8), textcoords="offset points", color=color, ha="center", va="bottom",
-            fontweight="bold", fontsize=12, annotation_clip=False,
-        )  # fmt: skip
-
-
-def label_ends(ax: Axes, ends: list[tuple[float, float, str, str]], gap: float = 0.042) -> None:
-    """Label lines at their right ends, pushed apart where they would overlap.
-
-    Args:
-        ax: the axes, with limits already set.
-        ends: x, y, text and colour of each label.
-        gap: the least distance between two labels, as a share of the axes' height.
-    """
-    if not ends:
-        return
-    to_axes = ax.transData + ax.transAxes.inverted()
-    heights = np.array([to_axes.transform((x, y))[1] for x, y, _, _ in ends])
-    for index, height in zip(np.argsort(heights), _pushed_apart(np.sort(heights), gap), strict=True):
-        x, y, text, color = ends[int(index)]
-        ax.annotate(
-            text, (x, y), xytext=(1.012, float(height)), textcoords=ax.transAxes, color=color, va="center",
-            fontweight="bold", fontsize=12, annotation_clip=False,
-        )  # fmt: skip
-
-
-def _pushed_apart(heights: Array, gap: float) -> Array:
-    """Return sorted heights moved as little as needed to stand at least a gap apart, within 0 … 1."""
-    moved = heights.copy()
-    for i in range(1, len(moved)):
-        moved[i] = max(moved[i], moved[i - 1] + gap)
-    overshoot = moved[-1] - 1.0
-    if overshoot > 0:
-        moved[-1] -= overshoot
-        for i in range(len(moved) - 2, -1, -1):
-            moved[i] = min(moved[i], moved[i + 1] - gap)
-    return moved
+def compact(value: float) -> str:
+    """Return a number short enough for a colour bar: 1.2k, 40M, 3G."""
+    for size, letter in ((1e12, "T"), (1e9, "G"), (1e6, "M"), (1e4, "k")):
+        if abs(value) >= size:
+            return f"{value / (1e3 if letter == 'k' else size):,.4g}{letter}"
+    return f"{value:,.4g}"
 
 
 def thousands(ax: Axes, axis: str = "y") -> None:

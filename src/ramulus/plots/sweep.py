@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.errors import RamulusError, UnknownNameError
-from ramulus.plots.style import accent, foot_line, label_ends, new_axes, project_style, time_unit
+from ramulus.plots.labels import finish, label_ends
+from ramulus.plots.style import accent, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -67,5 +68,5 @@ def sweep(
         axes.set_ylim(bottom=0)
         axes.set_xlim(float(rows[x].min()), float(rows[x].max()))
         label_ends(axes, ends[:MOST_LABELS])
-        foot_line(axes, f"{who} · the same draws for every value")
+        finish(axes, f"{who} · the same draws for every value")
     return axes

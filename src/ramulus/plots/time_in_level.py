@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ramulus.analysis.goals import MISSED, first_over, judge, limits
 from ramulus.design.goal import EVERYONE, LongestLevelGoal
 from ramulus.plots.drags import Drag, drags_of
-from ramulus.plots.style import QUIET, accent, foot_line, label_ends, new_axes, project_style
+from ramulus.plots.labels import finish, label_ends, played_in_words
+from ramulus.plots.style import QUIET, accent, band, new_axes, project_style
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -38,7 +40,8 @@ def time_in_level(
     scale, unit = (60.0, "minutes") if longest < 1.5 else (1.0, "hours")
     with project_style():
         axes = new_axes(ax, **figure_options)
-        ends = [_line(axes, rows, index, scale) for index, (_, rows) in enumerate(table.groupby("player", sort=False))]
+        by_player = [rows for _, rows in table.groupby("player", sort=False)]
+        ends = [_line(axes, rows, index, len(by_player), scale) for index, rows in enumerate(by_player)]
         name = track or result.design.main_track_name
         axes.set_title(f"How long each level keeps players ({name})")
         axes.set_xlabel("level")
@@ -48,17 +51,16 @@ def time_in_level(
         _name_drags(axes, drags_of(result, track), scale)
         _mark_goals(axes, result, name, scale)
         label_ends(axes, [end for end in ends if end is not None])
-        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items())
-        foot_line(axes, f"{result.design.title} · {players} · seed {result.seed} · line: median; band: p10 to p90")
+        finish(axes, f"{played_in_words(result)} · line: the median player; band: p10 to p90")
     return axes
 
 
-def _line(ax: Axes, rows: pd.DataFrame, index: int, scale: float) -> tuple[float, float, str, str] | None:
+def _line(ax: Axes, rows: pd.DataFrame, index: int, of: int, scale: float) -> tuple[float, float, str, str] | None:
     known, look = rows.dropna(subset=["hours_p50"]), accent(index)
     if known.empty:
         return None
     low, high = known["hours_p10"] * scale, known["hours_p90"].fillna(known["hours_p50"]) * scale
-    ax.fill_between(known["level"], low, high, color=look["color"], alpha=0.15, linewidth=0)
+    ax.fill_between(known["level"], low, high, **band(look["color"], of))
     ax.plot(known["level"], known["hours_p50"] * scale, **look)
     last = known.iloc[-1]
     return float(last["level"]), float(last["hours_p50"] * scale), str(last["player"]), str(look["color"])
@@ -78,18 +80,21 @@ def _name_drags(ax: Axes, drags: list[Drag], scale: float) -> None:
 
 
 def _mark_goals(ax: Axes, result: SimulationResult, track: str, scale: float) -> None:
-    """Draw the most that goals allow a level to take."""
+    """Draw the most that goals allow a level to take, and where that is first too much."""
     players = list(result.players)
-    for goal in result.design.goals:
+    for one in judge(result):
+        goal = one.goal
         if not isinstance(goal, LongestLevelGoal) or (goal.track or result.design.main_track_name) != track:
             continue
         color = QUIET if goal.player == EVERYONE or goal.player not in players else None
         color = color or accent(players.index(goal.player))["color"]
         first, last = ax.get_xlim()
         ends = [first if goal.from_level is None else goal.from_level, last if goal.to_level is None else goal.to_level]
-        height = float(goal.wish) * (1 + goal.allowance) * scale
+        height = limits(goal)[1] * scale
         ax.plot(ends, [height, height], color=color, linewidth=1.2, linestyle="--")
-        words = f"goal of {goal.player}: at most {goal.wish:g} h"
+        over = first_over(goal, result, limits(goal)[1]) if one.verdict == MISSED else None
+        first_missed = "" if over is None else f" (first at level {over})"
+        words = f"goal of {goal.player}: at most {goal.wish:g} h, {one.verdict}{first_missed}"
         at = ends[0] + 0.02 * (ends[1] - ends[0])
         if math.isfinite(height):
             ax.annotate(words, (at, height), xytext=(0, 4), textcoords="offset points", color=color, fontsize=11)

@@ -10,7 +10,8 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from ramulus.errors import RamulusError, UnknownNameError
-from ramulus.plots.style import ACCENTS, foot_line, project_style, shortened
+from ramulus.plots.labels import finish, played_in_words, shortened
+from ramulus.plots.style import ACCENTS, project_style
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -59,8 +60,9 @@ def xp_by_source(
         )
         panels[0].set_title("What players lived on, as played")
         panels[len(shown) - 1].set_xlabel("level")
-        players = ", ".join(f"{count:,} {who}" for who, count in result.players.items() if who in shown)
-        foot_line(panels[0], f"{result.design.title} · {players} · seed {result.seed} · share of the XP of each level")
+        left = len(result.players) - len(shown) if player is None else 0
+        more = f" · {left} more profiles are not shown" if left else ""
+        finish(panels, f"{played_in_words(result, shown)} · share of the XP of each level{more}")
     return panels
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import pandas as pd
 
-from ramulus.analysis.goals.kinds import hours_needed, measure, words_of
+from ramulus.analysis.goals.kinds import first_over, hours_needed, measure, words_of
 from ramulus.analysis.goals.measuring import Measured
 from ramulus.design.goal import (
     EVERYONE,
@@ -31,6 +31,7 @@ __all__ = [
     "OPEN",
     "Judged",
     "Measured",
+    "first_over",
     "goals_table",
     "horizon_for",
     "judge",

@@ -215,6 +215,12 @@ def _(goal: LongestLevelGoal, result: SimulationResult) -> Measured:
     return Measured(known[worst], max(measured.low for measured in levels), high, span[worst])
 
 
+def first_over(goal: LongestLevelGoal, result: SimulationResult, most: float) -> int | None:
+    """Return the first level that takes longer than so many hours, by more than chance."""
+    span = span_of(goal, result.design)
+    return next((level for level in span if _in_level(goal, result, _index(goal, level, result)).low > most), None)
+
+
 def _in_level(goal: LongestLevelGoal, result: SimulationResult, index: int) -> Measured:
     """Return a quantile of the hours within one level, of those who reached it."""
     name = goal.track or result.design.main_track_name

@@ -10,7 +10,7 @@ from ramulus.analysis.gain import gain_table
 from ramulus.analysis.words.heads import EFFORT, gain_heads
 from ramulus.page.context import Context, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, table_of
-from ramulus.plots.style import shortened
+from ramulus.plots.labels import shortened
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
