@@ -78,7 +78,7 @@ def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> N
     for name, top, share, color, hatch in zip(sources, tops, shares, colors, hatches, strict=True):
         ax.stairs(
             top, edges, baseline=top - share, fill=True, color=color, hatch=hatch, edgecolor=ax.get_facecolor(),
-            linewidth=0.4, label=name,
+            linewidth=0.4, label=shortened(name, 30),
         )  # fmt: skip
     ax.set_xlim(levels[0] - 0.5, levels[-1] + 0.5)
     ax.set_ylim(0, 1)
