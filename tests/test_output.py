@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 
 import numpy as np
 import pandas as pd
@@ -199,3 +200,30 @@ def test_errors_cross_process_borders():
         again = pickle.loads(pickle.dumps(error))
         assert str(again) == str(error)
         assert type(again) is type(error)
+
+
+@pytest.mark.parametrize(("forced", "refused"), [(True, False), (True, True), (False, False)])
+def test_what_matters_has_weight_on_a_terminal_and_nowhere_else(cli, canopy, monkeypatch, forced, refused):
+    for name, wanted in (("FORCE_COLOR", forced), ("NO_COLOR", refused)):
+        monkeypatch.setenv(name, "1") if wanted else monkeypatch.delenv(name, raising=False)
+    monkeypatch.setenv("TERM", "xterm-256color")
+    checked = cli("check", canopy, "--goals", "--players", 90).out
+    played = cli("simulate", canopy, "--players", 90).out
+    levels = cli("levels", canopy).out
+    if not forced or refused:
+        assert "\x1b" not in checked + played + levels
+    else:
+        assert "\x1b[1;33mwarning\x1b[0m cost-wall" in checked and "\x1b[1;31mmissed\x1b[0m" in checked
+        assert re.search(r"\x1b\[1mslowest: level \d+, \d+ min\x1b\[0m", played)
+        wall = [line for line in levels.splitlines() if "5,362" in line]
+        assert "\x1b[1m" in wall[0] and "\x1b[1m" not in levels.splitlines()[5]
+
+
+def test_long_words_go_on_below_where_they_began(cli, canopy):
+    lines = cli("simulate", canopy, "--players", 90).out.splitlines()
+    first = next(i for i, line in enumerate(lines) if "slowest" in line)
+    last = next(i for i, line in enumerate(lines) if "Everyone" in line)
+    begins = lines[first].index("slowest")
+    assert all(
+        len(line) <= 100 and (line[:begins].strip() == "" or line[begins - 1] == " ") for line in lines[first:last]
+    )

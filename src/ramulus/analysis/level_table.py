@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pandas as pd
 
-from ramulus.analysis.cost_shape import cost_shape
+from ramulus.analysis.cost_shape import cost_shape, jumps
 from ramulus.design.names import stat_track
 from ramulus.errors import UnknownNameError
 from ramulus.formula.functions import Array
@@ -78,6 +78,11 @@ def growth(costs: Array) -> Array:
     As a difference over the cost before: a ratio minus 1 would show 0.10000000000000009 for a tenth.
     """
     return np.concatenate([[np.nan], np.diff(costs) / costs[:-1]])
+
+
+def jump_levels(design: Design, track: str | None = None) -> list[int]:
+    """Return the levels of a track that cost far more than the levels around them lead one to expect."""
+    return [jump.level for jump in jumps(tabulated(design).track(track).curve)]
 
 
 def shape_in_words(design: Design, track: str | None = None) -> str:

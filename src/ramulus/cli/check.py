@@ -11,7 +11,8 @@ import typer
 from ramulus.analysis.words.goals import goal_lines
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
-from ramulus.cli.output import WIDTH, waiting
+from ramulus.cli.console import WIDTH, say
+from ramulus.cli.output import in_width, waiting
 from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DesignError
 
@@ -72,13 +73,13 @@ def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, fil
         return
     for finding in findings:
         place = finding.place or file
-        print(f"{finding.severity} {finding.code} at {place}")
-        print(textwrap.indent(textwrap.fill(finding.reason, WIDTH - 4), "    "))
-        print(textwrap.indent(textwrap.fill(f"→ {finding.way_out}", WIDTH - 4), "    "))
+        say(f"{finding.severity} {finding.code} at {place}")
+        say(textwrap.indent(textwrap.fill(finding.reason, WIDTH - 4), "    "))
+        say(textwrap.indent(textwrap.fill(f"→ {finding.way_out}", WIDTH - 4), "    "))
     counts = {word: sum(f.severity == word for f in findings) for word in ("error", "warning", "note")}
     found = ", ".join(f"{count} {word}{'s' if count != 1 else ''}" for word, count in counts.items() if count)
-    print(f"{file}: {found or 'nothing to say'}")
-    for line in goal_lines(judged or []):
-        print(line)
+    say(f"{file}: {found or 'nothing to say'}")
+    if judged:
+        say(in_width("\n".join(goal_lines(judged))))
     if not counts["error"] and not closing.quiet and sys.stderr.isatty():
         print(f"next: ramulus simulate {file}", file=sys.stderr)

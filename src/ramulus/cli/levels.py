@@ -43,12 +43,18 @@ def levels(
     elif all_tracks:
         _every_track(design, player, printing)
     else:
-        from ramulus.analysis.level_table import level_table, shape_in_words
+        from ramulus.analysis.level_table import jump_levels, level_table, shape_in_words
 
         table = level_table(design, track, player=player, from_level=from_level, to_level=to_level)
         name = track or design.main_track_name
         bought = f", stats as {player} buys" if player else ", no upgrades bought" if design.upgrades else ""
-        printing.table(table, LEVELS, f"{design.title}: {name}{bought}", shape_in_words(design, track))
+        printing.table(
+            table,
+            LEVELS,
+            f"{design.title}: {name}{bought}",
+            shape_in_words(design, track),
+            strong=table["level"].isin(jump_levels(design, track)).tolist(),
+        )
 
 
 def _at_xp(design: Design, at_xp: float, track: str | None, closing: Closing, printing: Printing) -> None:

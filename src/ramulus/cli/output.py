@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+import re
 import sys
-from collections.abc import Iterator, Mapping
+import textwrap
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ramulus.analysis.words.writers import Column, significant
+from ramulus.cli.console import STYLES, WIDTH, console, say, tone_of
 from ramulus.cli.options import Format
 from ramulus.errors import UnknownNameError
 
 if TYPE_CHECKING:
     import pandas as pd
 
-WIDTH = 100
 MOST_ROWS = 1_000
 
 
@@ -39,6 +41,7 @@ class Printing:
         foot: str = "",
         more: Mapping[str, pd.DataFrame] | None = None,
         sheet: str = "",
+        strong: Sequence[bool] = (),
     ) -> None:
         """Print a table, or write it to the output file.
 
@@ -50,6 +53,7 @@ class Printing:
             foot: stands below the table.
             more: further tables by name, which go where several find room: into JSON and workbooks.
             sheet: what the table's sheet of a workbook is called.
+            strong: for each row, whether it stands out on a terminal.
         """
         table = self._chosen(table)
         if self.output is not None:
@@ -61,7 +65,7 @@ class Printing:
             if foot:
                 self.say(foot)
         elif self.format is Format.table:
-            _print_rich(table, heads, title, foot, whole=bool(self.columns))
+            _print_rich(table, heads, title, foot, whole=bool(self.columns), strong=strong)
         else:
             print(self._text(table, more), end="")
 
@@ -105,17 +109,14 @@ def waiting(doing: str, *, quiet: bool) -> Iterator[None]:
     if quiet or not sys.stderr.isatty():
         yield
         return
-    from rich.console import Console
-
-    with Console(stderr=True).status(f"{doing} ({COMPILES})"):
+    with console(stderr=True).status(f"{doing} ({COMPILES})"):
         yield
 
 
 def _print_rich(
-    table: pd.DataFrame, heads: Mapping[str, Column], title: str, foot: str, *, whole: bool = False
+    table: pd.DataFrame, heads: Mapping[str, Column], title: str, foot: str, *, whole: bool, strong: Sequence[bool]
 ) -> None:
     """Print a table; `whole`: in the order of its columns, which were asked for by name."""
-    from rich.console import Console
     from rich.table import Table
     from rich.text import Text
 
@@ -129,18 +130,33 @@ def _print_rich(
     for name in order:
         is_text = table[name].dtype == object or str(table[name].dtype) in ("str", "string")
         grid.add_column(Text(_head(name, heads)), justify="left" if is_text else "right", no_wrap=True)
-    for cells in zip(*(written[name] for name in order), strict=True):
-        grid.add_row(*(Text(cell) for cell in cells))
-    console = Console(width=WIDTH, highlight=False, soft_wrap=False)
+    marked = [*strong, *([False] * (len(table) - len(strong)))]
+    for stands_out, *cells in zip(marked, *(written[name] for name in order), strict=False):
+        grid.add_row(*(Text(cell, style=tone_of(cell)) for cell in cells), style=STYLES["strong"] if stands_out else "")
+    shown_on = console()
     if title:
-        console.print(Text(title, style="bold"))
-    console.print(grid)
+        shown_on.print(Text(title, style=STYLES["strong"]))
+    shown_on.print(grid)
     if left_out > 0:
-        console.print(Text(f"{left_out:,} more rows with --format csv or --output FILE", style="dim"))
+        shown_on.print(Text(f"{left_out:,} more rows with --format csv or --output FILE", style=STYLES["quiet"]))
     if hidden:
-        console.print(Text(f"more columns with --format csv: {', '.join(hidden)}", style="dim"))
+        shown_on.print(Text(f"more columns with --format csv: {', '.join(hidden)}", style=STYLES["quiet"]))
     if foot:
-        console.print(Text(foot))
+        say(in_width(foot))
+
+
+def in_width(text: str) -> str:
+    """Return words in lines that fit; what is broken goes on below where its words began."""
+    return "\n".join(
+        line if len(line) <= WIDTH else textwrap.fill(line, WIDTH, subsequent_indent=" " * _words_start(line))
+        for line in text.split("\n")
+    )
+
+
+def _words_start(line: str) -> int:
+    """Return where the words of a line begin: after its indent, and after a name and the gap that sets it apart."""
+    found = re.match(r"\s*(?:\S+ {2,})*", line)
+    return min(found.end() if found else 0, WIDTH // 2)
 
 
 def _head(name: str, heads: Mapping[str, Column]) -> str:

@@ -9,15 +9,18 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ramulus.analysis.words.glance import milestones, summary
+from ramulus.analysis.words.glance import NOTABLE, milestones, summary
 from ramulus.analysis.words.heads import PACE
 from ramulus.analysis.words.writers import Column, hours, number, percent
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
+from ramulus.cli.console import console
 from ramulus.cli.output import COMPILES, Printing
 from ramulus.cli.side_by_side import side_by_side
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
     from ramulus.simulation.run import Progress
@@ -124,7 +127,15 @@ def _show_pace(
         more.update(quits=result.quits(), still_playing=result.still_playing())
     if result.keeps_players:
         more["skill_or_luck"] = result.skill_or_luck()
-    printing.table(table, heads, title_of(result), foot, more)
+    printing.table(table, heads, title_of(result), foot, more, strong=_drags(result, table, track))
+
+
+def _drags(result: SimulationResult, table: pd.DataFrame, track: str | None) -> list[bool]:
+    """Return which rows of a pace table are of the level that drags most, for whoever it drags."""
+    slowest = result.slowest(track)
+    notable = slowest[slowest["times"] >= NOTABLE]
+    drags = set(zip(notable["player"], notable["drags_level"], strict=True))
+    return [(player, level) in drags for player, level in zip(table["player"], table["level"], strict=True)]
 
 
 def _show_levels_at(result: SimulationResult, hours: float, track: str | None, printing: Printing) -> None:
@@ -163,7 +174,6 @@ def progress_bar(quiet: bool) -> Iterator[Callable[[Progress], object] | None]:
     if quiet or not sys.stderr.isatty():
         yield None
         return
-    from rich.console import Console
     from rich.progress import BarColumn, TaskProgressColumn, TextColumn, TimeRemainingColumn
     from rich.progress import Progress as Bar
 
@@ -171,7 +181,7 @@ def progress_bar(quiet: bool) -> Iterator[Callable[[Progress], object] | None]:
         TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TextColumn("{task.fields[rate]}"),
         TimeRemainingColumn(),
     )  # fmt: skip
-    with Bar(*columns, console=Console(stderr=True), transient=True) as bar:
+    with Bar(*columns, console=console(stderr=True), transient=True) as bar:
         task = bar.add_task(f"getting ready ({COMPILES})", total=None, rate="")
 
         def show(state: Progress) -> None:

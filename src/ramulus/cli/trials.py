@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
+from ramulus.cli.console import console
 from ramulus.cli.output import COMPILES
 
 if TYPE_CHECKING:
@@ -19,11 +20,10 @@ def trials_bar(quiet: bool) -> Iterator[Callable[[TrialProgress], object] | None
     if quiet or not sys.stderr.isatty():
         yield None
         return
-    from rich.console import Console
     from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
     columns = TextColumn("{task.description}"), BarColumn(), TextColumn("{task.fields[runs]}"), TimeElapsedColumn()
-    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+    with Progress(*columns, console=console(stderr=True), transient=True) as bar:
         task = bar.add_task(f"getting ready ({COMPILES})", total=None, runs="")
 
         def show(state: TrialProgress) -> None:
