@@ -13,7 +13,7 @@ from ramulus.errors import RamulusError
 from ramulus.plots.effort import unlimited
 from ramulus.plots.in_place import Line, label_in_place
 from ramulus.plots.labels import finish, label_ends, shortened
-from ramulus.plots.style import MARK, accent, lay_out, new_axes, project_style, thousands
+from ramulus.plots.style import MARK, accent, lay_out, new_axes, project_style, settle, thousands
 from ramulus.rules.ability import class_at, in_words
 from ramulus.rules.pursuit import mix
 from ramulus.rules.tabulation import tabulated
@@ -71,10 +71,11 @@ def income(
         label_ends(axes, [(float(levels[-1]), float(mixed[-1]), "the mix", INK)])
         if class_at(ability) == class_at(0.5):
             _mark_findings(axes, design, profile.name)
-        lay_out(axes.figure.canvas.figure)  # The places of names are known once the layout is.
-        label_in_place(axes, lines[:MOST_NAMED], [(levels, mixed)])
         said = f"{who} · timed multipliers off · black: the mix by chance of being met{lasting}"
         finish(axes, f"{shortened(design.title, 50)} · {said}")
+        # The places of names are known once the layout is; a figure of our own keeps it, as laying out takes its time.
+        (lay_out if ax is not None else settle)(axes.figure.canvas.figure)
+        label_in_place(axes, lines[:MOST_NAMED], [(levels, mixed)])
     return axes
 
 

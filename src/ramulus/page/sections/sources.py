@@ -9,7 +9,7 @@ from ramulus.analysis.effort import effort_table
 from ramulus.analysis.gain import gain_table
 from ramulus.analysis.words.heads import EFFORT, gain_heads
 from ramulus.page.context import Context, figure, name_of
-from ramulus.page.parts import Folded, Part, Section, table_of
+from ramulus.page.parts import Folded, Part, Section, Table, table_of
 from ramulus.plots.labels import shortened
 
 if TYPE_CHECKING:
@@ -29,10 +29,10 @@ def sources(context: Context) -> Section | None:
     parts: list[Part] = []
     if profiles:
         income = [_income(design, player, index) for index, player in enumerate(profiles)]
-        effort = [_effort(design, player, index) for index, player in enumerate(profiles)]
-        parts += [income[0], effort[0]]
+        parts += [income[0], _effort(design, profiles[0])]
         if profiles[1:]:
-            parts.append(Folded("The other profiles", (*income[1:], *effort[1:])))
+            effort = [_effort_numbers(design, player) for player in profiles[1:]]
+            parts.append(Folded("The other profiles", (*income[1:], *effort)))
         parts.append(_gain(design, profiles[0]))
     if context.result is not None:
         result = context.result
@@ -56,7 +56,11 @@ def _income(design: Design, player: str, index: int) -> Part:
     )
 
 
-def _effort(design: Design, player: str, index: int) -> Part:
+def _effort_numbers(design: Design, player: str) -> Table:
+    return table_of(effort_table(design, player), EFFORT, f"Effort of {player}")
+
+
+def _effort(design: Design, player: str) -> Part:
     def words() -> str:
         rows = effort_table(design, player)
         least, most = rows.loc[rows["success"].idxmin()], rows.loc[rows["success"].idxmax()]
@@ -67,8 +71,8 @@ def _effort(design: Design, player: str, index: int) -> Part:
         )
 
     return figure(
-        f"effort-{name_of(player, index)}", f"Effort: {player}", words, plots.effort, design, player=player,
-        numbers=lambda: table_of(effort_table(design, player), EFFORT, f"Effort of {player}"),
+        "effort", f"Effort: {player}", words, plots.effort, design, player=player,
+        numbers=lambda: _effort_numbers(design, player),
     )  # fmt: skip
 
 
