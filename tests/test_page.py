@@ -83,7 +83,9 @@ def test_a_page_holds_everything_and_asks_for_nothing(page):
     # References inside figures go to what is there.
     assert set(re.findall(r"url\(#([^)]+)\)", text)) <= set(identifiers)
     figures = [one for one in parsed.all("svg") if one.get("role") == "img"]
-    assert len(figures) == len(parsed.all("figure")) >= 20
+    drawn = [one["id"].removeprefix("figure-") for one in parsed.all("figure")]
+    kinds = {re.sub("-(newcomer|steady|adept)$", "", name).replace("-", "_") for name in drawn}
+    assert len(figures) == len(drawn) and kinds == {*rm.plots.__all__} - {"sensitivity", "sweep"}
     for one in figures:
         assert one["viewbox"] and re.search(r"\d", one["aria-label"]) and len(one["aria-label"]) > 30
     # No colour of a figure stands against the page's own, and its words are words.
@@ -156,8 +158,8 @@ def test_a_figure_is_the_same_to_the_letter_and_says_why_it_is_none():
     def costs():
         return figure("costs", "Costs", lambda: "60 to 6,803 XP", rm.plots.costs, design)
 
-    assert costs().svg == costs().svg
-    none = figure("reached", "Reached", lambda: "9", rm.plots.reached, rm.simulate(design, 10), level=99)
+    assert costs().drawn.svg == costs().drawn.svg
+    none = figure("reached", "Reached", lambda: "9", rm.plots.reached, rm.simulate(design, 10), level=99).drawn
     assert none.kind == "words" and "level 99 is outside" in none.lines[0]
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from ramulus.errors import MissingPartError, RamulusError
-from ramulus.page.parts import Figure, Part, Table, Words
+from ramulus.page.parts import Drawn, Figure, Table, Words
 from ramulus.page.svg import SIZE, svg_of
 from ramulus.plots.labels import LONGEST_NAME
 
@@ -59,24 +59,28 @@ def name_of(player: str, index: int) -> str:
 def figure(
     name: str, title: str, words: Callable[[], str], draw: Callable[..., Any], *of: Any,
     numbers: Callable[[], Table] | None = None, **options: Any,
-) -> Part:  # fmt: skip
-    """Return a figure for the page; where there is nothing to draw, why not.
+) -> Figure:  # fmt: skip
+    """Return a figure for the page; where there is nothing to draw, it says why not.
 
     Args:
         name: a short name, once on a page.
         title: what it is called.
         words: tells it with its numbers.
         draw: a function of `ramulus.plots`.
-        of: what it draws.
+        of: what it draws; what takes a while to make is given as a function of nothing.
         numbers: gives the table that it shows.
         options: for that function.
     """
-    try:
-        said = words()
-        svg = svg_of(draw(*of, figsize=SIZE, **options), name, said)
-        return Figure(name, title, said, svg, numbers() if numbers else None)
-    except RamulusError as error:
-        return nothing(title, error)
+
+    def make() -> Drawn | Words:
+        try:
+            said = words()
+            svg = svg_of(draw(*(one() if callable(one) else one for one in of), figsize=SIZE, **options), name, said)
+            return Drawn(said, svg, numbers() if numbers else None)
+        except RamulusError as error:
+            return nothing(title, error)
+
+    return Figure(name, title, make)
 
 
 def nothing(title: str, error: RamulusError) -> Words:

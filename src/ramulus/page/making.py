@@ -16,7 +16,7 @@ from ramulus.design import write_whole
 from ramulus.errors import DataError, MissingPartError
 from ramulus.page.context import Context
 from ramulus.page.html import html_of
-from ramulus.page.parts import Section, figures_of
+from ramulus.page.parts import Drawn, Section, figures_of
 from ramulus.page.sections import SECTIONS
 from ramulus.page.svg import standalone
 
@@ -111,7 +111,8 @@ class Page:
     def pictures(self) -> dict[str, str]:
         """Return its figures as SVG files of their own, by name."""
         parts = [part for section in self.sections for part in section.parts]
-        return {one.name: standalone(one.svg) for one in figures_of(parts)}
+        drawings = {one.name: one.drawn for one in figures_of(parts)}
+        return {name: standalone(one.svg) for name, one in drawings.items() if isinstance(one, Drawn)}
 
 
 def drawn(context: Context) -> Page:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from ramulus.analysis.words.writers import Column, significant
 from ramulus.plots.labels import shortened
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator, Mapping
+    from collections.abc import Callable, Iterable, Iterator, Mapping
 
     import pandas as pd
 
@@ -47,15 +48,34 @@ class Table:
 
 
 @dataclass(frozen=True)
-class Figure:
-    """A figure: drawn as SVG, told in words, and as numbers."""
+class Drawn:
+    """What a figure shows: told in words, drawn as SVG, and as numbers."""
 
-    name: str
-    title: str
     words: str
     svg: str
     numbers: Table | None = None
+    kind: str = "drawn"
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A figure; it is drawn when it is first looked at, and kept.
+
+    Attributes:
+        name: once on a page.
+        title: what it is called.
+        make: draws it; words, where there is nothing to draw.
+    """
+
+    name: str
+    title: str
+    make: Callable[[], Drawn | Words]
     kind: str = "figure"
+
+    @cached_property
+    def drawn(self) -> Drawn | Words:
+        """What it shows."""
+        return self.make()
 
 
 @dataclass(frozen=True)

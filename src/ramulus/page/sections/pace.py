@@ -45,6 +45,8 @@ def pace(context: Context) -> Section | None:
     ]  # fmt: skip
     over_time = [_over_time(result, player, index) for index, player in enumerate(list(result.players)[:FEW_PROFILES])]
     parts += [over_time[0], *([Folded("The other profiles over time", tuple(over_time[1:]))] if over_time[1:] else [])]
+    if result.keeps_players:
+        parts.append(figure("skill-or-luck", "Skill or luck", lambda: _luck_words(result), plots.skill_or_luck, result))
     return Section("pace", "Where it drags", tuple(parts))
 
 
@@ -74,6 +76,15 @@ def _cap_words(table: pd.DataFrame) -> str:
         for row in top.itertuples()
     ]
     return f"Share of the players at level {top['level'].iloc[0]}. {'; '.join(said)}."
+
+
+def _luck_words(result: SimulationResult) -> str:
+    """Tell what makes players of one kind faster or slower."""
+    said = []
+    for row in result.skill_or_luck().dropna(subset=["luck"]).to_dict("records"):
+        parts = f"ability {row['ability']:.0%}, own speed {row['speed']:.0%}, luck {row['luck']:.0%}"
+        said.append(f"{row['player']}, hours to level {row['level']}: {parts}")
+    return f"What the differences between players of one kind come from. {'; '.join(said)}."
 
 
 def _bands_words(result: SimulationResult, player: str) -> str:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 from ramulus import plots
-from ramulus.analysis.party import play_party
+from ramulus.analysis.party import PartyRun, play_party
 from ramulus.analysis.words.heads import PARTY
 from ramulus.analysis.words.writers import number
-from ramulus.errors import RamulusError
-from ramulus.page.context import Context, figure, nothing
-from ramulus.page.parts import Section, table_of
+from ramulus.page.context import Context, figure
+from ramulus.page.parts import Section, Table, table_of
 
 EVERY = 10
 
@@ -17,25 +18,24 @@ def party(context: Context) -> Section | None:
     """How the members of the party catch up, where there is one."""
     if context.design.party is None:
         return None
-    try:
-        run = play_party(context.design)
-    except RamulusError as error:
-        return Section("party", "Party", (nothing("The party", error),))
-    caught = run.caught_up()
-    table = run.levels()
+
+    @cache
+    def run() -> PartyRun:
+        return play_party(context.design)
 
     def words() -> str:
+        table, caught = run().levels(), run().caught_up()
         last = table[table["encounter"] == table["encounter"].max()]
         levels = ", ".join(f"{row.member} {number()(row.level_p50)}" for row in last.itertuples())
         shares = [f"{caught[f'{name}_after'].notna().mean():.0%}" for name in ("close", "even")]
         return (
-            f"After {table['encounter'].max()} shared encounters the median levels are: {levels}. Of {run.parties} "
+            f"After {table['encounter'].max()} shared encounters the median levels are: {levels}. Of {run().parties} "
             f"parties {shares[0]} have been within one level of each other, {shares[1]} on one level."
         )
 
-    some = table[table["encounter"] % EVERY == 0]
-    drawn = figure(
-        "party", "Party", words, plots.party, run,
-        numbers=lambda: table_of(some, PARTY, f"Every {EVERY}th encounter"),
-    )  # fmt: skip
+    def numbers() -> Table:
+        table = run().levels()
+        return table_of(table[table["encounter"] % EVERY == 0], PARTY, f"Every {EVERY}th encounter")
+
+    drawn = figure("party", "Party", words, plots.party, run, numbers=numbers)
     return Section("party", "Party", (drawn,))
