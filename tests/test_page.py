@@ -85,7 +85,9 @@ def test_a_page_holds_everything_and_asks_for_nothing(page):
     figures = [one for one in parsed.all("svg") if one.get("role") == "img"]
     drawn = [one["id"].removeprefix("figure-") for one in parsed.all("figure")]
     kinds = {re.sub("-(newcomer|steady|adept)$", "", name).replace("-", "_") for name in drawn}
-    assert len(figures) == len(drawn) and kinds == {*rm.plots.__all__} - {"sensitivity", "sweep"}
+    # Ninety players are too few to tell skill from luck, and the page says so.
+    assert len(figures) == len(drawn) and kinds == {*rm.plots.__all__} - {"sensitivity", "sweep", "skill_or_luck"}
+    assert "Skill or luck: not shown; " in text
     for one in figures:
         assert one["viewbox"] and re.search(r"\d", one["aria-label"]) and len(one["aria-label"]) > 30
     # No colour of a figure stands against the page's own, and its words are words.
