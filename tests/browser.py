@@ -28,4 +28,4 @@ def browsing(**options: Any) -> Iterator[Any]:
         page.set_default_timeout(20_000)
         yield page
         browser.close()
-        assert errors == []
+        assert errors == [], errors

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ramulus.cli import options
-from ramulus.cli.closing import PAGE, Closing, closed
+from ramulus.cli.closing import PAGE, Closing, closed, files_of
 from ramulus.cli.compare import named_designs
 from ramulus.cli.output import waiting
 from ramulus.cli.sensitivity import moved
 from ramulus.cli.simulate import progress_bar
+from ramulus.errors import RamulusError
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -37,11 +38,26 @@ def report(
     sensitivity: Annotated[
         bool, typer.Option("--sensitivity", help="Also how much each constant moves each goal: some seconds more.")
     ] = False,
+    live: Annotated[
+        bool, typer.Option("--live", help="Serve the page on this machine, and draw it anew when the file is saved.")
+    ] = False,
+    port: Annotated[int, typer.Option("--port", min=0, max=65_535, help="With --live: where (0: a free one).")] = 0,
     *,
     closing: Closing,
 ) -> None:
-    """Write one page: numbers, findings, goals, tables that sort, and every figure. It needs no network."""
+    """Write one page: numbers, findings, goals, tables that sort, and every figure. It needs no network.
+
+    With --live nothing is written: the page is served to this machine alone, follows the file as you save it, says
+    what each save changed, and has sliders that try constants; Ctrl-C ends it.
+    """
     from ramulus.page.making import check_page_ending
+
+    if live:
+        _refuse_beside_live({"--also": also, "--variant": variant, "--sensitivity": sensitivity}, closing)
+        follow(file, players, hours, seed, port, closing)
+        return
+    if port:
+        raise typer.BadParameter("goes with --live", param_hint="--port")
 
     target = closing.output or Path(f"{file.stem}.html")
     check_page_ending(target)
@@ -50,6 +66,41 @@ def report(
     table = moved(design, None, 600, seed, closing) if sensitivity else None
     write_page(design, target, players, hours, seed, variants, table, quiet=closing.quiet)
     closing.printing("report").say(f"wrote {target} ({target.stat().st_size / 1e6:.1f} MB); open it in a browser")
+
+
+def _refuse_beside_live(given: dict[str, object], closing: Closing) -> None:
+    for option, value in {**given, "--output": closing.output}.items():
+        if value:
+            found = f"goes without {option}: it serves one design and writes no page"
+            raise typer.BadParameter(found, param_hint="--live")
+
+
+def follow(file: Path, players: int, hours: float | None, seed: int, port: int, closing: Closing) -> None:
+    """Serve the page of a file until Ctrl-C."""
+    try:
+        from ramulus.page.live.serving import serve
+    except ImportError as error:
+        found = f"--live needs {error.name}; python -m pip install 'ramulus[live]'"
+        raise RamulusError(found) from None
+    from ramulus.page.live import Session, Sizes
+
+    say = closing.printing("report").say
+    session = Session(file, lambda: closing.load(file), Sizes(players, hours, seed))
+    with waiting(f"playing {file}", quiet=closing.quiet):
+        session.start()
+
+    def files() -> set[Path]:
+        try:
+            return {file, *files_of(closing.load(file))}
+        except RamulusError:  # A file at fault names no others; that it is mended shows on it.
+            return {file}
+
+    def ready(address: str) -> None:
+        print(address, flush=True)
+        say(f"open this address in a browser; it follows {file}, and Ctrl-C ends it")
+
+    serve(session, files, port, ready)
+    say("ended")
 
 
 def write_page(

@@ -15,28 +15,47 @@ if TYPE_CHECKING:
 
     from jinja2 import Environment
 
-    from ramulus.page.parts import Section
+    from ramulus.page.parts import Figure, Section
 
 LONGEST_TITLE = 120
 
 
-def html_of(title: str, sections: Sequence[Section], *, live: str = "") -> str:
-    """Return the page.
+def html_of(title: str, sections: Sequence[Section]) -> str:
+    """Return the page, with all its figures.
 
     Args:
         title: the design's.
         sections: what it shows, in order.
-        live: the script of a page that is served, or nothing.
     """
-    script = resource("page.js") + live
-    return (
-        _environment()
-        .get_template("page.html.jinja")
-        .render(
-            title=shortened(" ".join(title.split()), LONGEST_TITLE), sections=sections, style=resource("page.css"),
-            script=script, script_hash=_hash_of(script), live=bool(live),
-        )
-    )  # fmt: skip
+    return _page(title, sections, resource("page.js"), live=False)
+
+
+def live_page_of(title: str, sections: Sequence[Section], version: int) -> str:
+    """Return a page that is served, and follows what it is told: its figures come later.
+
+    Args:
+        title: the design's.
+        sections: what it shows, in order.
+        version: tells this content from what comes later.
+    """
+    return _page(title, sections, resource("page.js") + resource("live.js"), live=True, version=version)
+
+
+def content_of(sections: Sequence[Section]) -> str:
+    """Return what a live page shows, without what stays around it."""
+    return _environment().get_template("content.html.jinja").render(sections=sections, live=True)
+
+
+def drawing_of(figure: Figure) -> str:
+    """Return what is inside of a figure, for a live page that asks for it."""
+    return _environment().get_template("drawing.html.jinja").render(part=figure)
+
+
+def _page(title: str, sections: Sequence[Section], script: str, **more: object) -> str:
+    short = shortened(" ".join(title.split()), LONGEST_TITLE)
+    style, hashed = resource("page.css"), _hash_of(script)
+    page = _environment().get_template("page.html.jinja")
+    return page.render(title=short, sections=sections, style=style, script=script, script_hash=hashed, **more)
 
 
 @cache

@@ -117,8 +117,13 @@ class Page:
 
 def drawn(context: Context) -> Page:
     """Return the page: all its sections, with their figures."""
-    sections = tuple(section for one in SECTIONS if (section := one(context)) is not None)
+    sections = sections_of(context)
     return Page(sections, html_of(context.design.title, sections))
+
+
+def sections_of(context: Context) -> tuple[Section, ...]:
+    """Return the sections that there are something to say in."""
+    return tuple(section for one in SECTIONS if (section := one(context)) is not None)
 
 
 def written(path: Path, text: str) -> Path:

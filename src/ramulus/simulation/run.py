@@ -87,6 +87,9 @@ def play(plan: Plan, executor: Executor | None, progress: Callable[[Progress], o
         stop[0] = 1  # The kernel holds no lock that a signal could break in on; it looks here.
         done = sum(gathering.players_done for gathering in gatherings)
         raise Interrupted(_played(plan, gatherings) if done else None, done, plan.players) from None
+    except BaseException:
+        stop[0] = 1  # Whoever watches the progress may have had enough: what is in flight ends soon.
+        raise
     finally:
         if own is not None:
             own.shutdown(wait=False, cancel_futures=True)

@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from ramulus import plots
 from ramulus.analysis.words.compared import compared_at_a_glance, compared_in_words, parts_of
 from ramulus.analysis.words.heads import COMPARED
 from ramulus.page.context import Context, figure
-from ramulus.page.parts import Groups, Section, Words, table_of
+from ramulus.page.parts import Groups, Part, Section, Words, table_of
+
+if TYPE_CHECKING:
+    from ramulus.analysis.comparing import Comparison
 
 
 def changes(context: Context) -> Section | None:
     """The design beside its variants, with the differences of paired players."""
-    comparison = context.comparison
-    if comparison is None:
+    if context.comparison is None:
         return None
+    return Section("changes", "What changes", compared(context.comparison))
+
+
+def compared(comparison: Comparison) -> tuple[Part, ...]:
+    """Return in words, numbers and a figure what is different between the first design and the others."""
     pace = comparison.pace()
     table, heads = compared_at_a_glance(comparison, pace)
     first, *blocks = "\n".join(compared_in_words(comparison, parts_of(comparison))[1:]).split("\n\n")
@@ -24,8 +33,4 @@ def changes(context: Context) -> Section | None:
         "compare", "What changes", lambda: words, plots.compare, comparison,
         numbers=lambda: table_of(pace, COMPARED, "Every level, every profile"),
     )  # fmt: skip
-    return Section(
-        "changes",
-        "What changes",
-        (Words(tuple(first.splitlines())), Groups(tuple(groups)), table_of(table, heads, title), drawn),
-    )
+    return Words(tuple(first.splitlines())), Groups(tuple(groups)), table_of(table, heads, title), drawn

@@ -1,0 +1,6 @@
+"""The page, served on this machine and drawn anew whenever its design file is saved."""
+
+from ramulus.page.live.session import Session
+from ramulus.page.live.sizes import Sizes
+
+__all__ = ["Session", "Sizes"]

@@ -1,0 +1,53 @@
+"""What a save changed, or what a value that is tried would change: a section of the live page."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ramulus.analysis.comparing import Comparison
+from ramulus.analysis.comparing.changes import changes
+from ramulus.analysis.simulate import simulate
+from ramulus.page.parts import Part, Section, Words
+from ramulus.page.sections.changes import compared
+
+if TYPE_CHECKING:
+    from ramulus.analysis.result import SimulationResult
+    from ramulus.page.context import Context
+
+BEFORE, NOW = "before", "now"
+
+
+def since(before: Context, now: Context, title: str) -> Section:
+    """Return what is different between two designs: numbers, pace of paired players, findings and goals.
+
+    Args:
+        before: the design as it was.
+        now: as it is.
+        title: of the section.
+    """
+    parts: list[Part] = []
+    if before.design.goals != now.design.goals:
+        parts.append(Words(("The goals themselves changed; below, the goals from before are judged in both.",)))
+    if before.result is not None and now.result is not None:
+        then = _as_long(before.result, now.result)
+        return Section("since", title, (*parts, *compared(Comparison({BEFORE: then, NOW: now.result}))))
+    lines = [str(change) for change in changes(before.design, now.design)]
+    parts.append(Words((*(lines or ["No number changed."]), *_findings(before, now))))
+    return Section("since", title, tuple(parts))
+
+
+def _as_long(before: SimulationResult, now: SimulationResult) -> SimulationResult:
+    """Return what was played before, over the horizon of now: else who ran out of time would count as slow."""
+    if before.hours == now.hours and before.players == now.players:
+        return before
+    shared = {name: count for name, count in now.players.items() if name in before.design.profiles}
+    return simulate(before.design, shared or before.players, now.hours, now.seed)
+
+
+def _findings(before: Context, now: Context) -> list[str]:
+    keys = [{(one.code, one.place) for one in context.findings} for context in (before, now)]
+    lost, new = keys[0] - keys[1], keys[1] - keys[0]
+    return [
+        f"finding {change}: {code} at {place}" for change, some in (("goes", lost), ("comes", new)) for code, place in
+        sorted(some)
+    ]  # fmt: skip

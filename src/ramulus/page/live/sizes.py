@@ -1,0 +1,20 @@
+"""How much is played for a live page."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """What each drawing of the page plays.
+
+    Attributes:
+        players: of each profile.
+        hours: the horizon in played hours (None: as `simulate` chooses it).
+        seed: of every draw; the same for all drawings, so that before and after are pairs.
+    """
+
+    players: int = 2000
+    hours: float | None = None
+    seed: int = 0
