@@ -1,16 +1,15 @@
 #!/usr/bin/env bash
-# Make docs/screenshots anew from the demo data. Needs ramulus on the PATH, Xvfb, xterm and ImageMagick.
+# Make docs/screenshots anew from the demo data. Needs ramulus (extra live) on the PATH, Xvfb, xterm, ImageMagick and
+# Chromium.
 set -euo pipefail
 out=$(cd "$(dirname "$0")" && pwd)/screenshots
 work=$(mktemp -d)
-trap 'rm -rf "$work"; kill %1 2>/dev/null || true' EXIT
+trap 'rm -rf "$work"; kill $(jobs -p) 2>/dev/null || true' EXIT
 cd "$work"
 ramulus demo . --quiet
 
 ramulus plot canopy.toml pace --seed 7 --output "$out/pace.png" --quiet
 ramulus plot canopy.toml costs --also canopy_eased.toml --output "$out/costs.png" --quiet
-ramulus plot canopy.toml awards --award 40 --award 130 --times 12 --set tracks.warden.overflow.carry=0.5 \
-    --output "$out/awards.png" --quiet
 ramulus plot canopy.toml stats --output "$out/stats.png" --quiet
 for kind in effort income; do
     ramulus plot canopy.toml "$kind" --player steady --output "$out/$kind.png" --quiet
@@ -18,12 +17,25 @@ done
 ramulus plot canopy.toml party --output "$out/party.png" --quiet
 ramulus plot canopy.toml retention --seed 7 --output "$out/retention.png" --quiet
 ramulus plot canopy.toml time-in-level --seed 7 --output "$out/time_in_level.png" --quiet
-ramulus plot canopy.toml xp-by-source --seed 7 --output "$out/xp_by_source.png" --quiet
 
 ramulus plot canopy.toml compare --also canopy_eased.toml --seed 7 --output "$out/compare.png" --quiet
 
 ramulus plot canopy.toml sensitivity --vary steepness --vary first_cost --vary crown_gate \
     --vary sources.bark_borer.xp --output "$out/sensitivity.png" --quiet
+
+# page NAME ADDRESS: a page in a window of 1280 × 800, once it is drawn
+page() {
+    chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,800 --timeout=6000 \
+        --user-data-dir="$work/chromium" --screenshot="$out/$1.png" "$2" 2>/dev/null
+}
+
+page report "file://$work/canopy.html"
+ramulus report canopy.toml --live --seed 7 --quiet >address &
+until [[ -s address ]]; do sleep 0.2; done
+address=$(cat address)
+curl -s -X POST -H 'content-type: application/json' -H "origin: ${address%/*/}" -d '{"steepness": 1.5}' "${address}try"
+page live "$address"
+kill -INT $!
 
 Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &
 export DISPLAY=:93
@@ -34,7 +46,7 @@ shot() {
     local name=$1
     shift
     printf '$ %s\n' "$*" >"$work/text"
-    "$@" >>"$work/text" 2>&1 || true
+    FORCE_COLOR=1 TERM=xterm-256color "$@" >>"$work/text" 2>&1 || true
     local lines
     lines=$(wc -l <"$work/text")
     xterm -geometry "104x$((lines < 39 ? lines + 1 : 40))+0+0" -fa 'DejaVu Sans Mono' -fs 13 -bg '#FBFAF7' -fg '#23211D' -b 12 +sb \

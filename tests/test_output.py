@@ -213,7 +213,7 @@ def test_what_matters_has_weight_on_a_terminal_and_nowhere_else(cli, canopy, mon
     if not forced or refused:
         assert "\x1b" not in checked + played + levels
     else:
-        assert "\x1b[1;33mwarning\x1b[0m cost-wall" in checked and "\x1b[1;31mmissed\x1b[0m" in checked
+        assert "\x1b[1;38;5;130mwarning\x1b[0m cost-wall" in checked and "\x1b[1;31mmissed\x1b[0m" in checked
         assert re.search(r"\x1b\[1mslowest: level \d+, \d+ min\x1b\[0m", played)
         wall = [line for line in levels.splitlines() if "5,362" in line]
         assert "\x1b[1m" in wall[0] and "\x1b[1m" not in levels.splitlines()[5]

@@ -70,7 +70,7 @@ def test_the_demo_tells_its_story_and_leaves_alone_what_was_edited(cli, tmp_path
     assert tables["levels"]["cost"].iloc[19] == 5362 and len(tables) == 9 and all(map(len, tables.values()))
     assert set(tables["compare"]["variant"]) == {"Canopy Wardens", "canopy_eased"}
     figures = sorted(path.stem for path in (folder / "figures").iterdir())
-    assert len(figures) == 21 and {"pace", "sensitivity", "compare", "effort-adept"} <= set(figures)
+    assert len(figures) == 19 and {"pace", "sensitivity", "compare", "effort", "income-adept"} <= set(figures)
     for path in (folder / "figures").iterdir():
         picture = ElementTree.parse(path).getroot()
         assert picture.tag.endswith("svg") and float(picture.get("width")[:-2]) > 900

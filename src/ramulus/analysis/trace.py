@@ -161,7 +161,8 @@ def trace_source(
         source: the source's name.
         times: how many successes.
         player: the player profile (default: the first).
-        level, xp: where to start.
+        level: the level to start at (default: the track's).
+        xp: the XP within it to start with.
         seed: the seed of XP that is drawn by chance.
         during: names of timed multipliers that are on.
         ability: where the player stands among its like, 0 … 1, where traits vary.
@@ -216,7 +217,9 @@ def compare_rules(
         awards: XP.
         variants: overflow values by a name for each variant, such as ``{"carry=0": {"carry": 0}}``;
             ``may_drop_levels`` counts as one too.
-        track, level, xp: as in `trace`.
+        track: as in `trace`.
+        level: as in `trace`.
+        xp: as in `trace`.
 
     Returns:
         A row an award: `step`, `amount`, then for the design as it is ("now") and each variant its level, XP and

@@ -11,9 +11,10 @@ if TYPE_CHECKING:
     from rich.text import Text
 
 WIDTH = 100
+# Colours that are read on light and on dark ground, which plain yellow and green are not.
 STYLES = {
-    "error": "bold red", "missed": "bold red", "warning": "bold yellow", "open": "bold yellow", "note": "bold",
-    "met": "green", "strong": "bold", "quiet": "dim",
+    "error": "bold red", "missed": "bold red", "warning": "bold color(130)", "open": "bold color(130)", "note": "bold",
+    "met": "color(34)", "strong": "bold", "quiet": "dim",
 }  # fmt: skip
 # What stands out in the words that commands print: severities and verdicts at the start of their lines, the level
 # that drags, and what a change turned.

@@ -120,6 +120,7 @@ async function take(state) {
   part("trial").textContent = "Trying " + trial;
   part("keep").textContent = "Keep in " + state.file;
   showSliders(state);
+  if (latest === null && trial !== "") part("try").open = true;
   latest = state;
   if (replacing) return;
   replacing = true;
