@@ -175,7 +175,12 @@ def test_where_it_drags_and_what_a_goal_allows_are_named(result):
     axes = rm.plots.time_in_level(result)
     words = texts(axes)
     assert "level 20 takes " in words and "as its neighbours" in words
-    assert "goal of newcomer: at most 0.78 h" in words
+    assert "goal of newcomer: at most 0.78 h, " in words
+    strict = rm.simulate(
+        result.design.with_values({"goals": [{"player": "newcomer", "longest_level_hours": 0.6}]}), 100
+    )
+    assert "0.6 h, missed (first at level 20)" in texts(rm.plots.time_in_level(strict))
+    assert "newcomer: 70% wished, " in texts(rm.plots.retention(result)[0])
     eased = rm.simulate(result.design.with_values({"constants.crown_gate": 0, "goals": []}), 100)
     assert "neighbours" not in texts(rm.plots.time_in_level(eased))
     # The line is the table, in minutes or hours.

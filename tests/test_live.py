@@ -301,11 +301,14 @@ def test_a_window_follows_saves_and_keeps_what_a_slider_says(live):
         assert page.locator("#figure-pace svg").count() == 1
         file.write_text(text, encoding="utf-8")
         until(page, "document.querySelector('#live-errors').hidden")
-        # A slider, by keyboard.
+        # A slider, dragged from its middle a little to the left.
         page.locator("#live-try summary").click()
-        page.locator("#slider-steepness").focus()
-        for _ in range(3):
-            page.keyboard.press("ArrowLeft")
+        box = page.locator("#slider-steepness").bounding_box()
+        x, y = box["x"] + box["width"] * (1.55 - 0.77) / (3.1 - 0.77), box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x - 8, y, steps=4)
+        page.mouse.up()
         until(page, "!document.querySelector('#live-choice').hidden")
         tried = page.locator("#live-trial").inner_text()
         assert re.fullmatch(r"Trying steepness = 1\.\d+", tried) and file.read_text(encoding="utf-8") == text

@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.analysis.goals import MISSED, judge, limits
+from ramulus.analysis.goals import judge, limits
 from ramulus.design.goal import HoursGoal
 from ramulus.plots.drags import drags_of
+from ramulus.plots.goal_marks import backed, color_of, mark
 from ramulus.plots.labels import finish, hours_in_words, label_tops, played_in_words
-from ramulus.plots.style import MARK, QUIET, accent, band, new_axes, project_style, time_unit
+from ramulus.plots.style import QUIET, accent, band, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -89,25 +90,24 @@ def _mark_goals(ax: Axes, result: SimulationResult, scale: float, track: str) ->
             continue
         if (goal.track or main) != track or goal.player not in players:
             continue
-        _mark_goal(ax, one, goal.level, limits(goal), scale, str(accent(players.index(goal.player))["color"]))
+        _mark_goal(ax, one, goal.level, limits(goal), scale, color_of(one, players))
         marked.append(goal.level)
     return marked
 
 
 def _mark_goal(ax: Axes, one: Judged, level: int, ends: tuple[float, float], scale: float, color: str) -> None:
-    missed, edge, wish = one.verdict == MISSED, ax.get_xlim()[1], float(one.goal.wish) * scale
-    color = MARK if missed else color
+    edge, wish = ax.get_xlim()[1], float(one.goal.wish) * scale
     low, high = (min(end * scale, edge) for end in ends)  # A wish may lie beyond the time that anybody took.
     ax.plot([low, high], [level] * 2, color=color, linewidth=5, alpha=0.45, solid_capstyle="butt", zorder=4)
     beyond = " (right of this)" if wish > edge else ""
     if not beyond:
-        ax.plot(wish, level, "X" if missed else "o", color=color, markersize=9, zorder=5)
+        mark(ax, one, wish, level, color)
     # The lower right is free: who is slow at high levels is slow at all.
     ax.annotate(
         f"{one.goal.player}, level {level}: wish {one.goal.wish:g} h{beyond}, {one.verdict}", (high, level),
         xytext=(0.985, level), textcoords=ax.get_yaxis_transform(), color=color, ha="right", va="center", fontsize=10.5,
         arrowprops={"arrowstyle": "-", "linestyle": ":", "color": color}, zorder=6,
-        bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none", "alpha": 0.8, "pad": 0.5},
+        bbox=backed(ax),
     )  # fmt: skip
 
 

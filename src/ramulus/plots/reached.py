@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 import numpy as np
 from matplotlib.ticker import PercentFormatter
 
+from ramulus.analysis.goals import judge
 from ramulus.design.goal import ReachedGoal
 from ramulus.errors import RamulusError
+from ramulus.plots.goal_marks import color_of, mark, say_beside
 from ramulus.plots.labels import finish, hours_in_words, label_ends, played_in_words
-from ramulus.plots.style import MARK, QUIET, accent, new_axes, project_style, time_unit
+from ramulus.plots.style import QUIET, accent, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -138,14 +140,15 @@ def _last(samples: dict[str, tuple[Sample, int]], index: int) -> float:
 
 
 def _mark_goals(ax: Axes, result: SimulationResult, level: int, track: str, by: str, scale: float) -> None:
-    for goal in result.design.goals:
+    for one in judge(result):
+        goal = one.goal
         own = (getattr(goal, "track", None) or result.design.main_track_name) == track
         if not (isinstance(goal, ReachedGoal) and own and goal.level == level):
             continue
         when = goal.by_hours if by == "hours" else goal.by_day
-        if when is not None:
-            ax.plot([float(when) * scale], [goal.reached], "P", color=MARK, markersize=11, zorder=5)
-            text = f"{goal.player}: {goal.reached:.0%} wished by then"
-            ax.annotate(
-                text, (float(when) * scale, goal.reached), xytext=(10, -14), textcoords="offset points", color=MARK
-            )
+        if when is None or float(when) * scale > ax.get_xlim()[1]:
+            continue
+        color = color_of(one, result.players)
+        mark(ax, one, float(when) * scale, goal.reached, color)
+        words = f"{goal.player}: {goal.reached:.0%} wished by then, {one.verdict}"
+        say_beside(ax, words, float(when) * scale, goal.reached, color, above=True)  # Names stand below.

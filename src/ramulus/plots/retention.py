@@ -9,8 +9,11 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.ticker import MaxNLocator, PercentFormatter
 
+from ramulus.analysis.goals import judge
 from ramulus.analysis.quitting import quit_peaks
+from ramulus.design.goal import StillPlayingGoal
 from ramulus.errors import RamulusError
+from ramulus.plots.goal_marks import color_of, mark, say_beside
 from ramulus.plots.labels import finish, label_ends, listed, played_in_words
 from ramulus.plots.style import QUIET, accent, band, project_style
 
@@ -51,6 +54,7 @@ def retention(
         _draw(by_day, result.still_playing("day"), "day", places)
         _draw(by_level, result.still_playing("level"), "level", places)
         _name_peaks(by_level, result)
+        _mark_goals(by_day, by_level, result)
         by_day.set_title("Who is still playing")
         by_day.set_xlabel("calendar day, at its end")
         by_level.set_xlabel("level, on reaching it")
@@ -84,6 +88,21 @@ def _draw(ax: Axes, table: pd.DataFrame, column: str, places: dict[str, int]) ->
     ax.xaxis.set_major_locator(MaxNLocator(integer=True))
     ax.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
     label_ends(ax, ends)
+
+
+def _mark_goals(by_day: Axes, by_level: Axes, result: SimulationResult) -> None:
+    """Mark which share is wished to play on until when, and whether it does."""
+    for one in judge(result):
+        goal = one.goal
+        if not isinstance(goal, StillPlayingGoal):
+            continue
+        ax, at = (by_level, float(goal.level or 0)) if goal.by_day is None else (by_day, float(goal.by_day))
+        first, last = ax.get_xlim()
+        if not first <= at <= last:
+            continue
+        color = color_of(one, result.players)
+        mark(ax, one, at, goal.wish, color)
+        say_beside(ax, f"{goal.player}: {goal.wish:.0%} wished, {one.verdict}", at, goal.wish, color, above=False)
 
 
 def _name_peaks(ax: Axes, result: SimulationResult) -> None:

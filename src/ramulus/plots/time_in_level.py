@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.analysis.goals import MISSED, first_over, judge, limits
-from ramulus.design.goal import EVERYONE, LongestLevelGoal
+from ramulus.design.goal import LongestLevelGoal
 from ramulus.plots.drags import Drag, drags_of
+from ramulus.plots.goal_marks import backed, color_of
 from ramulus.plots.labels import finish, label_ends, played_in_words
 from ramulus.plots.style import QUIET, accent, band, new_axes, project_style
 
@@ -81,13 +82,11 @@ def _name_drags(ax: Axes, drags: list[Drag], scale: float) -> None:
 
 def _mark_goals(ax: Axes, result: SimulationResult, track: str, scale: float) -> None:
     """Draw the most that goals allow a level to take, and where that is first too much."""
-    players = list(result.players)
     for one in judge(result):
         goal = one.goal
         if not isinstance(goal, LongestLevelGoal) or (goal.track or result.design.main_track_name) != track:
             continue
-        color = QUIET if goal.player == EVERYONE or goal.player not in players else None
-        color = color or accent(players.index(goal.player))["color"]
+        color = color_of(one, result.players)
         first, last = ax.get_xlim()
         ends = [first if goal.from_level is None else goal.from_level, last if goal.to_level is None else goal.to_level]
         height = limits(goal)[1] * scale
@@ -97,4 +96,7 @@ def _mark_goals(ax: Axes, result: SimulationResult, track: str, scale: float) ->
         words = f"goal of {goal.player}: at most {goal.wish:g} h, {one.verdict}{first_missed}"
         at = ends[0] + 0.02 * (ends[1] - ends[0])
         if math.isfinite(height):
-            ax.annotate(words, (at, height), xytext=(0, 4), textcoords="offset points", color=color, fontsize=11)
+            ax.annotate(
+                words, (at, height), xytext=(0, 4), textcoords="offset points", color=color, fontsize=11,
+                bbox=backed(ax),
+            )  # fmt: skip

@@ -1,0 +1,104 @@
+"""What the page costs: playing it, drawing it, showing it, and following a file.
+
+    python benchmarks/page.py     # a minute; needs the extras `live` and `test`, and Chromium
+
+Each time is the least of some rounds, and stands beside one simulation of the same players.
+"""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+import ramulus as rm
+from ramulus.design import demo_text
+from ramulus.page.making import drawn, played
+
+PLAYERS, ROUNDS = 2000, 3
+VALUES = iter(range(2990, 0, -10))
+
+
+def least(run: Callable[[], object], rounds: int = ROUNDS) -> float:
+    """Return the seconds of the fastest of some runs."""
+    seconds = []
+    for _ in range(rounds):
+        began = time.perf_counter()
+        run()
+        seconds.append(time.perf_counter() - began)
+    return min(seconds)
+
+
+def until(page: Page, condition: str) -> None:
+    while not page.evaluate(condition):
+        time.sleep(0.01)
+
+
+def says(page: Page, number: str) -> None:
+    """Wait until the page says that something has become a number, and not one that only begins like it."""
+    until(page, f"/→ {number.replace('.', '[.]')}(?![\\d.])/.test(document.querySelector('#since')?.textContent ?? '')")
+
+
+def saved(page: Page, file: Path) -> None:
+    """Save a number, and wait until a window shows what that changed, with the figure of pace drawn anew."""
+    gate = next(VALUES)
+    file.write_text(re.sub(r"crown_gate = \d+", f"crown_gate = {gate}", demo_text()), encoding="utf-8")
+    says(page, str(gate))
+
+
+def tried(page: Page) -> None:
+    """Move a slider by a step, and wait until the page shows what that would change."""
+    page.keyboard.press("ArrowLeft")
+    number = page.locator("#live-sliders input[type=number]").nth(1).input_value()
+    says(page, number)
+
+
+def main() -> None:
+    design = rm.demo_design()
+    rm.simulate(design, 100)
+    simulation = least(lambda: rm.simulate(rm.demo_design(), PLAYERS))
+    context = played(design, PLAYERS, None, 7)
+    print(f"simulate: {simulation:.2f} s")
+
+    def say(what: str, seconds: float) -> None:
+        print(f"{what}: {seconds:.2f} s, {seconds / simulation:.1f} times simulate")
+
+    drawn(context)
+    say("draw the page with all its figures", least(lambda: drawn(context), 2))
+    chromium = shutil.which("chromium") or shutil.which("google-chrome")
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        file = Path(folder) / "canopy.toml"
+        file.write_text(demo_text(), encoding="utf-8")
+        page_file = rm.report(design, Path(folder) / "canopy.html", players=PLAYERS)
+        print(f"the page is {page_file.stat().st_size / 1e6:.1f} MB")
+        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        painted = "performance.getEntriesByName('first-contentful-paint').length && document.readyState === 'complete'"
+
+        def show() -> None:
+            page.goto(page_file.as_uri())
+            until(page, painted)
+
+        say("a browser shows it", least(show))
+        command = [sys.executable, "-m", "ramulus", "report", str(file), "--live", "--players", str(PLAYERS)]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as server:
+            assert server.stdout is not None
+            page.goto(server.stdout.readline().strip())
+            until(page, "document.querySelector('#figure-pace svg') !== null")
+            say("from a save to what it changed", least(lambda: saved(page, file), 5))
+            page.locator("#live-try summary").click()
+            page.locator("#slider-steepness").focus()
+            say("from a slider to what that would change", least(lambda: tried(page), 5))
+            server.terminate()
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
