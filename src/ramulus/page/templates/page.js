@@ -23,12 +23,3 @@ document.addEventListener("click", (event) => {
   rows.sort(compareRows(head.cellIndex, head.classList.contains("number"), up ? 1 : -1));
   body.append(...rows);
 });
-// What is folded on the screen is open on paper.
-let opened = [];
-addEventListener("beforeprint", () => {
-  opened = Array.from(document.querySelectorAll("details:not([open])"));
-  for (const one of opened) one.open = true;
-});
-addEventListener("afterprint", () => {
-  for (const one of opened) one.open = false;
-});
