@@ -14,7 +14,6 @@ from typing import TYPE_CHECKING, Any
 from ramulus.design import load_design
 from ramulus.errors import DataError, RamulusError
 from ramulus.page.live.since import since
-from ramulus.page.live.sizes import Sizes
 from ramulus.page.live.sliders import sliders_of
 from ramulus.page.making import played, sections_of
 from ramulus.page.parts import Figure, Section, figures_of
@@ -26,6 +25,21 @@ if TYPE_CHECKING:
 
 KEPT = 4  # Designs whose runs are kept, so that going back is at once.
 SAVED, TRIED = "What the last save changed", "What is tried, beside the file"
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """What each drawing of a live page plays.
+
+    Attributes:
+        players: of each profile.
+        hours: the horizon in played hours (None: as `simulate` chooses it).
+        seed: of every draw; the same for all drawings, so that before and after are pairs.
+    """
+
+    players: int = 2000
+    hours: float | None = None
+    seed: int = 0
 
 
 class SupersededError(Exception):
@@ -48,15 +62,20 @@ class Shown:
 
 @dataclass
 class _Known:
-    """What is known of the file, beside what is shown of it."""
+    """What is known of the file and of what is tried, beside what is shown."""
 
     saved: Design | None = None  # As it was last read without a mistake,
     read: bytes = b""  # and its bytes then.
     before: Design | None = None  # As it was before that.
-    trial: dict[str, float] = field(default_factory=dict)
+    trial: dict[str, float] = field(default_factory=dict)  # What is tried beside the file.
+    shown: tuple[Design, bytes, dict[str, float]] | None = None  # What is shown is of these.
     errors: tuple[str, ...] = ()
     notice: str = ""
     kept: str = ""  # What to say of the next save, which was ours.
+
+    def tried(self, constants: Mapping[str, float]) -> dict[str, float]:
+        """Return what is tried that a file does not say anyway."""
+        return {name: value for name, value in self.trial.items() if value != constants.get(name, value)}
 
 
 class Session:
@@ -73,7 +92,8 @@ class Session:
         self._load, self._sizes = load, sizes
         self._hand = ThreadPoolExecutor(1, thread_name_prefix="live")  # Figures are drawn by one at a time.
         self._wanted, self._working, self._closed = 0, False, False
-        self._known, self._runs = _Known(), list[Any]()
+        self._known = _Known()
+        self._runs: list[tuple[Design, Context]] = []
         self._shown: Shown | None = None
         self._ears: set[asyncio.Queue[None]] = set()
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -92,7 +112,8 @@ class Session:
         constants = known.saved.constants if known.saved is not None else {}
         return {
             "version": self._shown.number if self._shown else 0, "file": self.file.name, "working": self._working,
-            "errors": list(known.errors), "notice": known.notice, "trial": known.trial,
+            "errors": list(known.errors), "notice": known.notice,
+            "trial": known.tried(constants),
             "sliders": [asdict(one) for one in sliders_of(constants)],
         }  # fmt: skip
 
@@ -128,14 +149,14 @@ class Session:
             DesignError: the design is at fault.
         """
         try:
-            self._hand.submit(self._show, {}).result()
+            self._hand.submit(self._show).result()
         except BaseException:
             self.close()
             raise
 
     async def read(self) -> None:
         """Read the file, play it, and show it; a mistake is told while the last good page stays."""
-        await self._do(lambda: self._show(self._known.trial))
+        await self._do(self._show)
 
     async def try_values(self, values: Mapping[str, float]) -> None:
         """Show the design with other constants; nothing is written.
@@ -148,12 +169,12 @@ class Session:
         for name in values:
             if name not in saved.constants:
                 raise DataError(f"no constant is called {name!r}")
-        trial = {
+        # Whatever is asked for next, a save among it, goes by these.
+        self._known.trial = {
             name: int(value) if isinstance(saved.constants[name], int) and float(value).is_integer() else float(value)
             for name, value in values.items()
         }
-        trial = {name: value for name, value in trial.items() if value != saved.constants[name]}
-        await self._do(lambda: self._show(trial))
+        await self._do(self._show)
 
     async def keep(self) -> None:
         """Write the values that are tried into the file, and nothing else.
@@ -206,27 +227,27 @@ class Session:
         for ear in self._ears:
             ear.put_nowait(None)
 
-    def _show(self, trial: dict[str, float]) -> None:
+    def _show(self) -> None:
         """Show the file as it is, or with other constants; what fails on the way leaves what is shown."""
         known = self._known
         read = self.file.read_bytes() if self.file.exists() else b""
         design = self._load()
-        trial = {name: value for name, value in trial.items() if value != design.constants.get(name, value)}
-        if (design, read, trial, known.errors) == (known.saved, known.read, known.trial, ()):
+        trial = known.tried(design.constants)
+        if known.shown == (design, read, trial) and not known.errors:
             return
         context = self._context(design)
         if known.saved is not None and design != known.saved:
             known.before, known.notice, known.kept = known.saved, known.kept, ""
         elif known.saved is not None and read != known.read:
             known.notice = "saved; the design says the same as before"
-        known.saved, known.read, known.trial = design, read, trial
+        known.saved, known.read = design, read
         before = known.before
-        if known.trial:
-            before, context = design, self._context(_with_constants(design, known.trial))
-        first = () if before is None else (since(self._context(before), context, TRIED if known.trial else SAVED),)
+        if trial:
+            before, context = design, self._context(_with_constants(design, trial))
+        first = () if before is None else (since(self._context(before), context, TRIED if trial else SAVED),)
         number = self._shown.number + 1 if self._shown else 1
         self._shown = Shown(number, design.title, (*first, *sections_of(context)))
-        known.errors = ()
+        known.shown, known.errors = (design, read, trial), ()
 
     def _context(self, design: Design) -> Context:
         """Return what was played of a design, now or lately."""
@@ -244,12 +265,13 @@ class Session:
 
     def _keep(self) -> None:
         known = self._known
-        if not known.trial:
+        trial = known.tried(known.saved.constants if known.saved else {})
+        if not trial:
             raise DataError("nothing is tried that could be kept")
         if self.file.read_bytes() != known.read:
             raise DataError(f"{self.file.name} was changed meanwhile; nothing is written")
-        _with_constants(load_design(self.file), known.trial).save(self.file)
-        said = ", ".join(f"{name} = {value:.12g}" for name, value in known.trial.items())
+        _with_constants(load_design(self.file), trial).save(self.file)
+        said = ", ".join(f"{name} = {value:.12g}" for name, value in trial.items())
         known.trial, known.kept = {}, f"kept in {self.file.name}: {said}"
 
 
