@@ -153,7 +153,7 @@ def label_ends(ax: Axes, ends: list[tuple[float, float, str, str]], gap: float =
         x, y, _, color = ends[int(index)]
         ax.annotate(
             texts[int(index)], (x, y), xytext=(1.012, float(height)), textcoords=ax.transAxes, color=color, va="center",
-            fontweight="bold", fontsize=max(12 * smaller, 5.5), linespacing=1.0, annotation_clip=False,
+            fontweight="bold", fontsize=max(12 * smaller, 5.5), linespacing=1.15, annotation_clip=False,
         )  # fmt: skip
 
 

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
     from ramulus.formula.functions import Array
 
+FREE = 0.5  # Of the way across: where a goal's mark ends before it, the right is free for words.
+
 
 def pace(
     result: SimulationResult, ax: Axes | None = None, *, track: str | None = None, by_ability: bool = False,
@@ -102,12 +104,18 @@ def _mark_goal(ax: Axes, one: Judged, level: int, ends: tuple[float, float], sca
     beyond = " (right of this)" if wish > edge else ""
     if not beyond:
         mark(ax, one, wish, level, color)
+    words = f"{one.goal.player}, level {level}: wish {one.goal.wish:g} h{beyond}, {one.verdict}"
+    look: dict[str, Any] = {"color": color, "ha": "right", "fontsize": 10.5, "bbox": backed(ax), "zorder": 6}
+    if high > FREE * edge:  # The mark itself is where words would stand.
+        ax.annotate(
+            words, (0.985, level), xycoords=ax.get_yaxis_transform(), xytext=(0, 9), textcoords="offset points",
+            va="bottom", **look,
+        )  # fmt: skip
+        return
     # The lower right is free: who is slow at high levels is slow at all.
     ax.annotate(
-        f"{one.goal.player}, level {level}: wish {one.goal.wish:g} h{beyond}, {one.verdict}", (high, level),
-        xytext=(0.985, level), textcoords=ax.get_yaxis_transform(), color=color, ha="right", va="center", fontsize=10.5,
-        arrowprops={"arrowstyle": "-", "linestyle": ":", "color": color}, zorder=6,
-        bbox=backed(ax),
+        words, (high, level), xytext=(0.985, level), textcoords=ax.get_yaxis_transform(), va="center",
+        arrowprops={"arrowstyle": "-", "linestyle": ":", "color": color}, **look,
     )  # fmt: skip
 
 
