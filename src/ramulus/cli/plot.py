@@ -92,9 +92,7 @@ def pace(
     from ramulus import plots
 
     drawing = _Drawing(context, closing)
-    options.one_player(drawing.design, player)
-    drawing.design.track(track)
-    result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
+    result = drawing.played(players, hours, seed, player, track)
     drawing.save(plots.pace(result, track=track, by_ability=by_ability))
 
 
@@ -107,9 +105,7 @@ def retention(
     from ramulus import plots
 
     drawing = _Drawing(context, closing)
-    options.one_player(drawing.design, player)
-    result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
-    drawing.save(plots.retention(result)[0])
+    drawing.save(plots.retention(drawing.played(players, hours, seed, player, None))[0])
 
 
 @kind
@@ -125,9 +121,7 @@ def skill_or_luck(
     from ramulus import plots
 
     drawing = _Drawing(context, closing)
-    options.one_player(drawing.design, player)
-    result = run_simulation(drawing.design, players, hours, seed, closing.quiet, player)
-    drawing.save(plots.skill_or_luck(result, level=level))
+    drawing.save(plots.skill_or_luck(drawing.played(players, hours, seed, player, None), level=level))
 
 
 ByDays = Annotated[bool, typer.Option("--by-days", help="Against calendar days instead of played hours.")]

@@ -80,7 +80,7 @@ def follow(file: Path, players: int, hours: float | None, seed: int, port: int, 
     try:
         from ramulus.page.live.serving import serve
     except ImportError as error:
-        found = f"--live needs {error.name}; python -m pip install 'ramulus[live]'"
+        found = f"--live needs {error.name}; python -m pip install starlette uvicorn watchfiles"
         raise RamulusError(found) from None
     from ramulus.page.live import Session, Sizes
 
