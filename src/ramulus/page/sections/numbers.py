@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import platform
+
+import numpy as np
+
 from ramulus import __version__
 from ramulus.analysis.words.writers import significant
 from ramulus.page.context import Context
@@ -15,7 +19,7 @@ def numbers(context: Context) -> Section:
     if design.constants:
         rows = tuple((Cell(name), Cell(significant(value), float(value))) for name, value in design.constants.items())
         parts.append(Table("Constants", ("constant", "value"), rows, numeric=(False, True)))
-    made = [f"Ramulus {__version__}"]
+    made = [f"Ramulus {__version__}, Python {platform.python_version()}, NumPy {np.__version__}"]
     if result is not None:
         who = ", ".join(f"{count:,} {name}" for name, count in result.players.items())
         made += [f"played: {who}", f"at most {result.hours:g} h each", f"seed {result.seed}"]
