@@ -47,8 +47,8 @@ def report(
 ) -> None:
     """Write one page: numbers, findings, goals, tables that sort, and every figure. It needs no network.
 
-    With --live no page is written: it is served to this machine alone, follows the file as you save it, says what each
-    save changed, and has sliders that try constants, which are written into the file when you keep them. Ctrl-C ends it.
+    With --live no page is written: it is served to this machine alone, follows the file as you save it, and says what
+    each save changed. Its sliders try constants; they are written into the file when you keep them. Ctrl-C ends it.
     """
     from ramulus.page.making import check_page_ending
 
