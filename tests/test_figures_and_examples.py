@@ -160,8 +160,11 @@ def test_the_other_figures():
     assert "level 2" in texts(rm.plots.awards(halved, rm.trace(halved, [5] * 500)))
     assert len(rm.plots.stats(design)) == 3
     assert "×" in texts(rm.plots.stats(design, relative=True, player="adept")[0])
-    for column in ("xp_per_hour", "success", "cuts"):
-        assert "crown_rot" in texts(rm.plots.effort(design, column))
+    for column, highest in (("xp_per_hour", 9_000), ("success", 90), ("cuts", 20)):
+        axes = rm.plots.effort(design, column)
+        assert "crown_rot" in texts(axes)
+        ticks = [text.get_text().replace(",", "").replace("k", "000") for text in axes.figure.axes[1].get_yticklabels()]
+        assert max(map(float, ticks)) >= highest / 2, column
     with pytest.raises(rm.UnknownNameError, match="did you mean 'seconds'"):
         rm.plots.effort(design, "second")
     assert "the mix" in texts(rm.plots.income(design, player="adept"))
@@ -203,6 +206,8 @@ def test_shares_there_are_those_of_the_result(result, by):
     del wish["goals"][0]["by_day"]
     goals = rm.plots.reached(type(result)(result.design.with_values(wish), result.played), 10)
     assert "steady: 80% wished by then" in texts(goals)
+    nobody = rm.plots.reached(result, by=by, track="grafting")
+    assert "newcomer 0%" in texts(nobody) and nobody.get_xlim()[1] > 5
     with pytest.raises(rm.RamulusError, match="outside the track"):
         rm.plots.reached(result, 99)
 
@@ -215,6 +220,10 @@ def test_bands_of_levels_add_up_to_everybody(result, by):
     # The lowest band ends at the top, and the bands lie on one another.
     tops = [band.get_paths()[0].vertices[:, 1].max() for band in axes.collections]
     assert max(tops) == pytest.approx(1.0) and len(tops) == 9
+    # Everybody is somewhere from the left edge on.
+    lowest = axes.collections[0].get_paths()[0].vertices
+    left = lowest[:, 0].min()
+    assert axes.get_xlim()[0] == left == (0 if by == "hours" else 1) and lowest[lowest[:, 0] == left, 1].max() == 1
     without = rm.simulate(make(sources={"blight": {"level": 1, "xp": 50, "seconds": 30}}), 20)
     with pytest.raises(rm.RamulusError, match="no calendar days"):
         rm.plots.levels_over_time(without, by="days")

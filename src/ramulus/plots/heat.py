@@ -45,7 +45,7 @@ def heat_map(ax: Axes, table: pd.DataFrame, column: str, unit: str, style: str) 
     bar.outline.set_visible(False)
     logarithmic = isinstance(image.norm, LogNorm)
     bar.set_label(f"{unit}, logarithmic" if logarithmic else unit)
-    bar.ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: compact(value)))
+    bar.ax.yaxis.set_major_formatter(FuncFormatter(lambda value, _: compact(value * (100 if style == "%" else 1))))
     bar.ax.yaxis.set_minor_formatter(NullFormatter())
     if len(levels) <= MOST_NUMBERS:
         _numbers(ax, values, levels, image, style)

@@ -19,7 +19,7 @@ from ramulus.plots.style import QUIET
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
 
-LONGEST_NAME, LONGEST_LINE, LONGEST_TITLE = 32, 110, 60
+LONGEST_NAME, LONGEST_LINE, LONGEST_TITLE = 32, 110, 66
 FOOT_LINE, FOOT_LINES = 145, 2
 END_LINE, END_LINES = 22, 3  # Letters a line, and lines, of a label at a line's end.
 FEW = 4

@@ -55,10 +55,12 @@ def levels_over_time(
     rank = np.maximum(np.floor(SLOWEST * there).astype(np.int64), 1)
     last = float(sample.at_rank(rank)[top]) / (HOUR if by == "hours" else 1.0)
     scale, unit = time_unit(last) if by == "hours" else (1.0, "calendar days")
-    times = np.linspace(0, max(last, 1e-9), POINTS) if by == "hours" else np.arange(0.0, last + 1)
+    # Days are counted from 1, and said of their ends.
+    times = np.linspace(0, max(last, 1e-9), POINTS) if by == "hours" else np.arange(1.0, max(last, 2.0) + 1)
     at = times * HOUR if by == "hours" else times
-    above = [[sample.below(one - what.start_level, float(t)) for t in at] for one in firsts]
-    shares = np.array([*above, [0] * len(times)], dtype=float) / profile.players
+    above = [[sample.below(one - what.start_level, float(t)) for t in at] for one in firsts[1:]]
+    # All hold the start level, who has not begun to play among them.
+    shares = np.array([[profile.players] * len(times), *above, [0] * len(times)], dtype=float) / profile.players
     with project_style():
         axes = new_axes(ax, **figure_options)
         colors = mpl.colormaps["cividis_r"](np.linspace(0.06, 0.94, len(firsts)))
@@ -68,7 +70,7 @@ def levels_over_time(
         axes.set_title(f"Where {profile.profile} players are ({name})")
         axes.set_xlabel(f"played time, {unit}" if by == "hours" else "calendar day, at its end")
         axes.set_ylabel("share of the players, by the highest level they have reached")
-        axes.set_xlim(0, float(times[-1] * scale))
+        axes.set_xlim(float(times[0] * scale), float(times[-1] * scale))
         axes.set_ylim(0, 1)
         axes.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
         _name_bands(axes, times * scale, shares, firsts, what.max_level)

@@ -54,13 +54,15 @@ def reached(
         player: (getattr(profile.arrivals[name], "seconds" if by == "hours" else "days"), profile.players)
         for player, profile in result.played.profiles.items()
     }
-    last = _last(samples, index) / (HOUR if by == "hours" else 1.0)
-    if not last > 0 and by == "days":
+    if by == "days" and not any(sample.reached()[0] for sample, _ in samples.values()):
         raise RamulusError("no profile has calendar days; give one hours_per_day, or draw it by hours")
+    # Where nobody is there, as far as those came who came furthest.
+    last = next((last for one in range(index, -1, -1) if (last := _last(samples, one)) > 0), HOUR)
+    last /= HOUR if by == "hours" else 1.0
     scale, unit = time_unit(last) if by == "hours" else (1.0, DAYS)
     with project_style():
         axes = new_axes(ax, **figure_options)
-        times, lines = np.linspace(0, max(last, 1e-9) * 1.03, POINTS), []
+        times, lines = np.linspace(0, last * 1.03, POINTS), []
         halves = result.pace(name).query("level == @level").set_index("player")[f"{by}_p50"]
         for place, (player, (sample, players)) in enumerate(samples.items()):
             at = times * HOUR if by == "hours" else np.floor(times)
