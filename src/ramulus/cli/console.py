@@ -51,12 +51,11 @@ def toned(text: str) -> Text:
     return words
 
 
-def tone_of(cell: str) -> str:
+def tone_of(column: str, cell: str) -> str:
     """Return the style of a cell that holds a verdict or a severity; else none."""
-    word = cell.split(" ")[0]
-    return STYLES[word] if word in ("error", "warning", "note", "met", "missed", "open") else ""
+    return STYLES.get(cell.split(" ")[0], "") if column in ("verdict", "severity") else ""
 
 
-def say(text: str, *, stderr: bool = False) -> None:
+def say(text: str) -> None:
     """Print words for a reader; lines that are already broken stay as they are."""
-    console(stderr=stderr).print(toned(text), soft_wrap=True)
+    console().print(toned(text), soft_wrap=True)

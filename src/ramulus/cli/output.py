@@ -132,7 +132,8 @@ def _print_rich(
         grid.add_column(Text(_head(name, heads)), justify="left" if is_text else "right", no_wrap=True)
     marked = [*strong, *([False] * (len(table) - len(strong)))]
     for stands_out, *cells in zip(marked, *(written[name] for name in order), strict=False):
-        grid.add_row(*(Text(cell, style=tone_of(cell)) for cell in cells), style=STYLES["strong"] if stands_out else "")
+        toned = [Text(cell, style=tone_of(name, cell)) for name, cell in zip(order, cells, strict=True)]
+        grid.add_row(*toned, style=STYLES["strong"] if stands_out else "")
     shown_on = console()
     if title:
         shown_on.print(Text(title, style=STYLES["strong"]))

@@ -9,6 +9,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.ticker import MaxNLocator
 
+from ramulus.analysis.words.writers import significant
 from ramulus.design.names import stat_track
 from ramulus.plots.labels import finish, label_ends, listed, shortened
 from ramulus.plots.style import QUIET, accent, new_axes, project_style
@@ -106,7 +107,7 @@ def _name_ends(ax: Axes, drawn: list[Line2D]) -> None:
     ends = []
     for line in drawn:
         x, y = (float(np.asarray(part)[-1]) for part in line.get_data())
-        ends.append((x, y, f"{y:,.4g}", str(line.get_color())))
+        ends.append((x, y, significant(y), str(line.get_color())))
     meet = len({text for _, _, text, _ in ends}) == 1 < len(ends)
     label_ends(ax, [(*ends[0][:3], QUIET)] if meet else ends, gap=0.045)
 
