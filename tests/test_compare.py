@@ -12,6 +12,7 @@ import ramulus as rm
 from conftest import make
 from ramulus.analysis.comparing.changes import changes
 from ramulus.analysis.comparing.paired import difference_of_medians
+from ramulus.analysis.words.compared import compared_at_a_glance
 from ramulus.design import shipped_variants
 
 
@@ -202,3 +203,14 @@ def test_the_figure(cli, canopy, tmp_path, comparison):
     file = tmp_path / "c.png"
     ran = cli("plot", canopy, "compare", "--variant", "steepness=1.4:1.6:3", "--players", 20, "-o", file)
     assert ran.status == 0 and file.stat().st_size > 10_000
+
+
+@pytest.mark.parametrize(("players", "known"), [(1, False), (5, False), (6, True)])
+def test_a_few_pairs_have_a_difference_and_no_interval(players, known):
+    design = rm.demo_design()
+    comparison = rm.compare({"now": design, "dear": design.with_values({"constants.first_cost": 90})}, players, hours=3)
+    rows = comparison.differences().query("level == 5")
+    assert rows["difference"].notna().all() and (rows["difference"] > 0).all()
+    assert (rows[["difference_low", "difference_high"]].notna().all(axis=None)) == known
+    cells = "".join(compared_at_a_glance(comparison, comparison.pace())[0].astype(str).sum())
+    assert ("± ?" in cells) != known and "nan" not in cells

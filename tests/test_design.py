@@ -270,6 +270,7 @@ SINGLE = [
     ("multipliers.0.stack", "sum", "multipliers.0.stack"),
     ("players.steady.spred", 1, "players.steady.spred"),
     ("players.steady.hours_per_day", 25, "players.steady.hours_per_day"),
+    ("players.steady.hours_per_day", 5e-324, "players.steady.hours_per_day"),
     ("party.leadr", "wren", "party.leadr"),
     ("constants.steepness", "x", "constants.steepness"),
     ("titel", "x", "titel"),

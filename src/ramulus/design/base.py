@@ -167,9 +167,9 @@ Point = Annotated[list[Number], Field(min_length=2, max_length=2)]
 Points = Annotated[list[Point], Field(min_length=1)]
 
 
-def number_up_to(most: float, *, above_zero: bool = False) -> WithJsonSchema:
-    """Return the JSON Schema of a number between 0 and a most."""
-    return WithJsonSchema({"type": "number", "exclusiveMinimum" if above_zero else "minimum": 0, "maximum": most})
+def number_up_to(most: float, least: float = 0) -> WithJsonSchema:
+    """Return the JSON Schema of a number between two ends."""
+    return WithJsonSchema({"type": "number", "minimum": least, "maximum": most})
 
 
 def ordered(model: Model, low_key: str, high_key: str, words: str, code: str = "invalid-value") -> None:

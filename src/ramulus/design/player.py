@@ -15,7 +15,6 @@ from ramulus.design.base import (
     Number,
     NumberOrFormula,
     PlainName,
-    Positive,
     Share,
     _mistake,
     number_up_to,
@@ -25,6 +24,7 @@ from ramulus.design.trait import Trait
 from ramulus.errors import shortly
 
 MOST_PURSUIT = 1000
+SHORTEST_DAY = 1e-6  # Hours: played time is counted in millionths of a second, and a day has thousands of them.
 
 
 def _pursuit(value: Any) -> float | str:
@@ -87,7 +87,7 @@ class Player(Model):
     """Seconds between encounters."""
     spread: Annotated[NotNegative, Field(le=5), number_up_to(5)] = 0
     """How far players of this kind differ in speed: sigma of a log-normal factor with median 1."""
-    hours_per_day: Annotated[Positive, Field(le=24), number_up_to(24, above_zero=True)] | None = None
+    hours_per_day: Annotated[Number, Field(ge=SHORTEST_DAY, le=24), number_up_to(24, SHORTEST_DAY)] | None = None
     """Hours played on a play day."""
     days_per_week: Annotated[int, Field(ge=1, le=7)] | None = None
     """Play days a week, spread evenly over it, on other weekdays for every next fifteen players."""

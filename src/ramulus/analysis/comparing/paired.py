@@ -22,8 +22,8 @@ ALL = "all"
 class Difference(NamedTuple):
     """The difference of two medians, the second less the first, and its 95 % interval.
 
-    An end is not a number where too few got there to know. `conservative`: times stand on a lattice, and the interval
-    holds the truth more often than it says.
+    An end is not a number where too few got there, or were played, to know. `conservative`: times stand on a lattice,
+    and the interval holds the truth more often than it says.
     """
 
     value: float
@@ -32,6 +32,8 @@ class Difference(NamedTuple):
     conservative: bool = False
 
 
+# Of fewer pairs no interval of a median holds the truth in 95 of 100 cases: all lie on one side of it in 2 of 2 ** n.
+FEWEST = 6
 UNKNOWN = Difference(math.nan, math.nan, math.nan)
 
 
@@ -48,6 +50,8 @@ def difference_of_medians(first: Array, second: Array) -> Difference:
     if np.array_equal(first, second):
         return Difference(0.0, 0.0, 0.0)
     value = two.value - one.value
+    if len(first) < FEWEST:
+        return Difference(value, math.nan, math.nan)
     if one.on_lattice or two.on_lattice:
         return Difference(value, *_resampled(first, second), True)
     error = Z * paired_error(Statistic.of_quantiles(one), Statistic.of_quantiles(two))

@@ -56,7 +56,8 @@ def _cell(row: Any) -> str:
     if row.difference == row.difference_low == row.difference_high == 0:
         return f"{row.hours_p50:.2f} h (same)"
     half = (row.difference_high - row.difference_low) / 2
-    return f"{row.hours_p50:.2f} h ({row.difference:+.2f} ± {half:.2f})"
+    sure = "± ?" if math.isnan(half) else f"± {half:.2f}"  # Too few to know.
+    return f"{row.hours_p50:.2f} h ({row.difference:+.2f} {sure})"
 
 
 def compared_in_words(comparison: Comparison, more: dict[str, pd.DataFrame]) -> list[str]:
