@@ -135,6 +135,12 @@ def test_a_hostile_design_does_no_harm(tmp_path):
     assert any("alert(1)" in words for words in parsed.words)
 
 
+def test_the_same_design_sizes_and_seed_give_the_same_page_to_the_letter(tmp_path):
+    sources = {"blight": {"level": 1, "xp": {"low": 40, "high": 60}, "seconds": 30}}
+    texts = {rm.report(make(sources=sources), tmp_path / f"{n}.html", players=20, seed=3).read_bytes() for n in (1, 2)}
+    assert len(texts) == 1
+
+
 def test_what_is_missing_is_named_with_its_smallest_example(tmp_path, cli):
     file = tmp_path / "costs.toml"
     file.write_text('format = 1\ntitle = "Costs"\n[tracks.warden]\nmax_level = 5\ncost.formula = "10 * level"\n')

@@ -75,8 +75,6 @@ def test_the_demo_tells_its_story_and_leaves_alone_what_was_edited(cli, tmp_path
         picture = ElementTree.parse(path).getroot()
         assert picture.tag.endswith("svg") and float(picture.get("width")[:-2]) > 900
         assert "var(--" not in path.read_text(encoding="utf-8")
-    page = (folder / "canopy.html").read_bytes()
-    assert cli("demo", folder, "--players", 45).status == 0 and (folder / "canopy.html").read_bytes() == page
     with (folder / "canopy.toml").open("a") as file:
         file.write("# my note\n")
     before = {path.name: path.read_bytes() for path in folder.rglob("*.*")}

@@ -1,7 +1,8 @@
 """The kernel: plays players encounter by encounter over arrays. Numbers only; releases the interpreter's lock.
 
-What only some designs need is left out where a design does not need it: the one source below is compiled for each
-combination of features that is asked for.
+What plain designs do not need is left out for them: the one source below is compiled for each combination of features
+that is asked for. Compiling takes ten seconds and more, so a feature is what would slow the others down; what is no
+more than a branch in the loop is asked for at run time.
 """
 
 from __future__ import annotations
@@ -47,20 +48,14 @@ class Features(NamedTuple):
     """What a design needs of the kernel beyond sources of fixed XP that take exact times.
 
     Attributes:
-        skills: sources practise skills.
-        limits: sources run out.
-        daily: they come back on the next play day, or in the next week.
-        windows: multipliers go on and off.
+        rich: sources practise skills or run out, or multipliers go on and off.
         losses: failures take XP.
         drawn: XP is drawn, not fixed.
         varies: times vary.
         pursues: players go after what pays.
     """
 
-    skills: bool
-    limits: bool
-    daily: bool
-    windows: bool
+    rich: bool
     losses: bool
     drawn: bool
     varies: bool
@@ -69,12 +64,10 @@ class Features(NamedTuple):
 
 def features_of(stage: Stage) -> Features:
     """Return what a stage needs of the kernel."""
-    sources = stage.sources
+    sources, world = stage.sources, stage.world
+    goes_on_and_off = len(world.borders) > len(world.first_border) - 1
     return Features(
-        skills=bool((sources.practises >= 0).any()),
-        limits=bool(sources.limits.any()),
-        daily=bool(sources.limits[1:].any()),
-        windows=len(stage.world.borders) > len(stage.world.first_border) - 1,
+        rich=bool((sources.practises >= 0).any() or sources.limits.any() or goes_on_and_off),
         losses=stage.settings.loss > 0,
         drawn=bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
@@ -90,8 +83,7 @@ def player_kernel(features: Features) -> Any:
     `weeks` the schedules that they have and `classes` those of their ability, shape (n,) each; `times` is the table of
     varying times; `tally` is filled in.
     """
-    skills, limits, daily, windows, losses, drawn, varies, pursues = features
-    counts_income = windows or drawn  # Else it is what was met, times what it pays.
+    rich, losses, drawn, varies, pursues = features
     made_of = SOURCES
 
     @kernel
@@ -116,6 +108,9 @@ def player_kernel(features: Features) -> Any:
         rounding, to = settings.rounding, settings.rounding_to
         day, per_week = settings.play_day, settings.days_per_week
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
+        skills, limits, daily = rich and (practises >= 0).any(), rich and limited.any(), rich and limits_of[1:].any()
+        windows = rich and len(borders) > len(world.first_border) - 1
+        counts_income = windows or drawn  # Else it is what was met, times what it pays.
         for player in range(len(keys)):
             key, factor, mine = keys[player], own[player], at_ability(world, classes[player])
             level[:], peak[:], used[:], xp[:] = 0, 0, 0, tracks.start_units
