@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
     from ramulus.analysis.comparing import Comparison
 
+MINUS = "\N{MINUS SIGN}"  # As on the axes.
+
 
 def compare(
     comparison: Comparison, ax: Sequence[Axes] | None = None, *, player: str | None = None, **figure_options: Any
@@ -98,7 +100,7 @@ def _differences(ax: Axes, table: pd.DataFrame, variants: list[str], shown: list
         ax.fill_between(x, low, high, **band(look["color"], len(looks)))
         ax.plot(x, known["difference"] * scale, **{**look, "linestyle": "-"})
         last = known.iloc[-1]
-        text = f"{last['difference'] * scale:+.2f}"
+        text = f"{last['difference'] * scale:+.2f}".replace("-", MINUS)
         ends.append((float(last["level"]), float(last["difference"] * scale), text, look["color"]))
     ax.set_ylim(ax.get_ylim())  # Labels go by the limits as they are.
     label_ends(ax, ends, gap=0.095)

@@ -10,10 +10,14 @@ from ramulus.formula.functions import Array
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.text import Text
 
-LETTER, LINE = 7.8, 17.0  # Pixels that a letter of a name takes across, and a name up, at 100 dots per inch.
 PLACES = 25  # Along each line.
-NAME, OUTSIDE = 6.0, 200.0  # What it costs to lie on another name's pixel, or off the axes, in crossed points.
+# What it costs to lie on a point of a line, on ten pixels of a name, and off the axes, in steps of 40 pixels down.
+CROSSED, NAME, OUTSIDE = 2.0, 60.0, 10_000.0
+FURTHER = 20.0  # What it costs not to lie beside one's line.
+ROUNDS = 6  # In which names may make room for one another.
+CLEAR = 5.0  # Pixels around a name that are to stay free, at 100 dots per inch.
 
 
 class Line(NamedTuple):
@@ -30,7 +34,7 @@ def label_in_place(ax: Axes, lines: list[Line], also: list[tuple[Array, Array]] 
 
     Args:
         ax: the axes, with limits and scales already set.
-        lines: what to name; not-a-number are gaps. The first named has the first choice.
+        lines: what to name; not-a-number are gaps.
         also: x and y of further lines to keep clear of.
     """
     to_pixels = ax.transData.transform
@@ -38,28 +42,54 @@ def label_in_place(ax: Axes, lines: list[Line], also: list[tuple[Array, Array]] 
     dots = ax.figure.dpi / 100
     drawn = [_pixels(to_pixels, line.x, line.y) for line in lines]
     everything = np.concatenate([*drawn, *(_pixels(to_pixels, x, y) for x, y in also or [])])
-    taken: list[Array] = []
+    names: list[_Name] = []
     for line, pixels in zip(lines, drawn, strict=True):
-        if not len(pixels):
-            continue
-        half = np.array([LETTER * len(line.name) / 2, LINE / 2]) * dots
-        spots = _spots(pixels, half, 4 * dots)
-        top = pixels[:, 1].max()
-        prices = [
-            _crossed(spot, half, everything)
-            + NAME * sum(_overlap(spot, half, other) for other in taken)
-            + OUTSIDE * _outside(spot, half, frame.bounds)
-            + (top - spot[1]) / (40 * dots)
-            for spot in spots
-        ]
-        best = spots[int(np.argmin(prices))]
-        taken.append(np.concatenate([best, half]))
-        across, up = ax.transAxes.inverted().transform(best)
-        ax.text(
-            across, up, line.name, transform=ax.transAxes, color=line.color, fontsize=11, fontweight="bold",
-            ha="center", va="center", zorder=6,
-            bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none", "alpha": 0.8, "pad": 0.5}, in_layout=False,
-        )  # fmt: skip
+        if len(pixels):
+            words = ax.text(
+                0.5, 0.5, line.name, transform=ax.transAxes, color=line.color, fontsize=11, fontweight="bold",
+                ha="center", va="center", zorder=6,
+                bbox={"facecolor": ax.get_facecolor(), "edgecolor": "none", "alpha": 0.8, "pad": 0.5}, in_layout=False,
+            )  # fmt: skip
+            half = np.array(words.get_window_extent().size) / 2 + CLEAR * dots
+            spots = _spots(pixels, half, dots)
+            prices = (
+                CROSSED * _crossed(spots, half, everything)
+                + OUTSIDE * _outside(spots, half, frame.bounds)
+                + FURTHER * (np.arange(len(spots)) >= len(spots) / 2)
+                + (pixels[:, 1].max() - spots[:, 1]) / (40 * dots)
+            )
+            names.append(_Name(words, half, spots, prices))
+    for name, spot in zip(names, _settled(names), strict=True):
+        across, up = ax.transAxes.inverted().transform(spot)
+        name.words.set_position((float(across), float(up)))
+
+
+class _Name(NamedTuple):
+    """A name, half of its width and height in pixels, the middles it may have (a row each), and what each costs."""
+
+    words: Text
+    half: Array
+    spots: Array
+    prices: Array
+
+
+def _settled(names: list[_Name]) -> list[Array]:
+    """Return a spot for each name: one after another takes the cheapest, until nobody moves."""
+    chosen: dict[int, int] = {}
+    # Who has the fewest places inside chooses first.
+    order = sorted(range(len(names)), key=lambda index: int((names[index].prices < OUTSIDE).sum()))
+    for _ in range(ROUNDS):
+        before = dict(chosen)
+        for index in order:
+            name = names[index]
+            prices = name.prices.copy()
+            for other, spot in chosen.items():
+                if other != index:
+                    prices += NAME * _overlap(name, names[other].spots[spot], names[other].half)
+            chosen[index] = int(np.argmin(prices))
+        if chosen == before:
+            break
+    return [name.spots[chosen[index]] for index, name in enumerate(names)]
 
 
 def _pixels(to_pixels: object, x: Array, y: Array) -> Array:
@@ -73,25 +103,31 @@ def _pixels(to_pixels: object, x: Array, y: Array) -> Array:
     return np.column_stack([np.interp(steps, way, points[:, i]) for i in (0, 1)])
 
 
-def _spots(pixels: Array, half: Array, gap: float) -> list[Array]:
-    """Return the middles that a name may have: above and below its line, all along it, and to both sides."""
+def _spots(pixels: Array, half: Array, dots: float) -> Array:
+    """Return the middles that a name may have: above and below its line all along it, and in the four corners of it.
+
+    The latter half are a name's height further away: where lines crowd, the colour says whose name it is.
+    """
     along = pixels[np.unique(np.linspace(0, len(pixels) - 1, PLACES).astype(int))]
-    up, side = np.array([0.0, half[1] + gap]), np.array([half[0] + 2 * gap, half[1]])
-    back = side * [-1, 1]
-    return [point + shift for point in along for shift in (up, -up, side, back)]
+    ways = np.array([[0, 1], [0, -1], [1, 1], [-1, 1], [1, -1], [-1, -1]])
+    shifts = ways * (half + np.array([0, dots]))
+    further = shifts + 2 * ways * half * [0, 1]
+    return np.concatenate([(along[:, None] + shift).reshape(-1, 2) for shift in (shifts, further)])
 
 
-def _crossed(spot: Array, half: Array, everything: Array) -> int:
-    return int((np.abs(everything - spot) < half).all(axis=1).sum())
+def _crossed(spots: Array, half: Array, everything: Array) -> Array:
+    """Return how many points of lines lie under a name at each spot."""
+    return np.array([(np.abs(everything - spot) < half).all(axis=1).sum() for spot in spots])
 
 
-def _overlap(spot: Array, half: Array, other: Array) -> float:
-    """Return how much two names lie on each other, in tens of pixels across."""
-    width, height = np.clip(half + other[2:] - np.abs(spot - other[:2]), 0, None)
-    return float(width / 10 + 1) if width and height else 0.0
+def _overlap(name: _Name, other: Array, other_half: Array) -> Array:
+    """Return how much a name would lie on another one at each of its spots, in tens of pixels across."""
+    width, height = np.clip(name.half + other_half - np.abs(name.spots - other), 0, None).T
+    return np.where((width > 0) & (height > 0), width / 10 + 1, 0.0)
 
 
-def _outside(spot: Array, half: Array, frame: tuple[float, float, float, float]) -> float:
-    x, y, width, height = frame
-    past = np.concatenate([[x, y] - (spot - half), spot + half - [x + width, y + height]])
-    return float(np.clip(past, 0, None).max() > 0)
+def _outside(spots: Array, half: Array, frame: tuple[float, float, float, float]) -> Array:
+    """Return at which spots a name would stand out of the frame (x, y, width, height)."""
+    corner, size = np.array(frame[:2]), np.array(frame[2:])
+    past: Array = ((spots - half < corner) | (spots + half > corner + size)).any(axis=1)
+    return past

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 INK = "#23211D"
 LOG_TIMES = 8  # The best source at its best over the weakest at its: from here on a straight axis would bury it.
-FLOOR = 100  # A logarithmic axis ends at this part of the highest income: what pays less, pays nothing.
+FLOOR = 100  # A logarithmic axis may end at this part of the highest income: a source that pays less, pays nothing.
 MOST_NAMED = 25
 MARKED = ("income-slides", "income-falls")
 
@@ -81,7 +81,7 @@ def income(
 
 def _line(design: Design, name: str, rows: pd.DataFrame, index: int) -> Line:
     limit = design.sources[name].limits_in_words
-    label = f"{shortened(name, 30)} ({limit})" if limit else shortened(name, 30)
+    label = f"{shortened(name, 30)}\n({limit})" if limit else shortened(name, 30)
     rates = rows["xp_per_hour"].to_numpy(np.float64)
     return Line(rows["level"].to_numpy(np.float64), rates, label, str(accent(index)["color"]))
 
@@ -96,7 +96,9 @@ def _scale(ax: Axes, rates: list[Array], mixed: Array) -> None:
         highest = max(*best, float(np.nanmax(mixed)))
         lowest = min(float(rate[rate > 0].min(initial=highest)) for rate in (*rates, mixed))
         ax.set_yscale("log")
-        ax.set_ylim(max(lowest * 0.85, min(min(paying) / 2, highest / FLOOR)), highest * 1.5)
+        met = float(mixed[mixed > 0].min(initial=highest))  # What is met is never cut, however little it pays.
+        bottom = max(lowest * 0.85, min(min(paying) / 2, highest / FLOOR, met * 0.85))
+        ax.set_ylim(bottom, highest * (highest / bottom) ** 0.09)  # Room for a name above the highest line.
         unit += ", logarithmic"
     ax.set_ylabel(unit)
     thousands(ax)

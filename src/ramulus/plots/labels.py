@@ -17,6 +17,8 @@ from ramulus.formula.functions import Array
 from ramulus.plots.style import QUIET
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.analysis.result import SimulationResult
 
 LONGEST_NAME, LONGEST_LINE, LONGEST_TITLE = 32, 110, 66
@@ -75,6 +77,22 @@ def played_in_words(result: SimulationResult, names: Iterable[str] | None = None
     else:
         who = f"{sum(counts.values()):,} of {len(counts)} profiles"
     return f"{result.design.title} · {who} · seed {result.seed}"
+
+
+def played_once_in_words(table: pd.DataFrame, player: str | None, more: str) -> str:
+    """Return what a table of many runs was played with, for the foot of its figure; one read from a file need not know.
+
+    Args:
+        table: what `sweep` or `sensitivity` returned.
+        player: the profile that is shown (none: all that have a goal).
+        more: goes behind.
+    """
+    said = [player] if player is not None else []
+    if {"title", "players", "seed"} <= set(table.attrs):
+        title, players, seed = (table.attrs[name] for name in ("title", "players", "seed"))
+        count = f"{players[player]:,} {player}" if player is not None else f"{players:,} players of each profile"
+        said = [shortened(title, 50), count, f"seed {seed}"]
+    return " · ".join([*said, more])
 
 
 def finish(axes: Any, foot: str) -> None:

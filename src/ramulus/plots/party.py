@@ -40,19 +40,17 @@ def party(run: PartyRun, ax: Sequence[Axes] | None = None, **figure_options: Any
         _draw_levels(pair[0], run)
         _draw_shares(pair[1], run)
         pair[0].set_title("The party's levels")
-        pair[1].set_title(_caught_up(run))
         band = f"{run.parties:,} parties, seed {run.seed} · line: median; band: p10 to p90"
         finish(pair, f"{shortened(run.design.title, 60)} · {band}")
     return pair
 
 
-def _caught_up(run: PartyRun) -> str:
-    """Say after how many encounters half of the parties were on one level."""
+def _caught_up(run: PartyRun, scale: float, unit: str) -> str:
+    """Say after how many encounters and hours, in the unit of the axis, half of the parties were on one level."""
     table = run.caught_up()
     after, hours = (table[f"even_{what}"].fillna(np.inf).median() for what in ("after", "hours"))
     if np.isinf(after):
         return "Fewer than half are ever on one level"
-    scale, unit = time_unit(hours)
     return f"Half are on one level after {after:,.0f} encounters, {hours_in_words(hours * scale, unit)}"
 
 
@@ -69,6 +67,7 @@ def _draw_shares(ax: Axes, run: PartyRun) -> None:
         y = np.concatenate([[0.0], np.arange(1, len(hours) + 1), [len(hours)]]) / run.parties
         ax.plot(x, y, drawstyle="steps-post", color=SHARES[index], linestyle=DASHES[index])
         ends.append((float(x[-1]), float(y[-1]) - 1e-6 * index, f"{words}: {y[-1]:.0%}", SHARES[index]))
+    ax.set_title(_caught_up(run, scale, unit))
     ax.set_xlim(0, longest * scale)
     ax.set_ylim(0, 1.02)
     ax.yaxis.set_major_formatter(PercentFormatter(1.0))

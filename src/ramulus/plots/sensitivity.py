@@ -9,7 +9,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 
 from ramulus.errors import RamulusError
-from ramulus.plots.labels import finish, shortened, with_short_names
+from ramulus.plots.labels import finish, played_once_in_words, shortened, with_short_names
 from ramulus.plots.style import ACCENTS, QUIET, project_style
 
 if TYPE_CHECKING:
@@ -47,10 +47,7 @@ def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_
             raise RamulusError(f"{len(panels)} axes for {len(goals)} goals; allowed: one a goal")
         for panel, ((player, goal), numbers) in zip(panels, goals, strict=False):
             _panel(panel, f"{shortened(str(player), LONGEST)}: {goal}", numbers.head(MOST_NUMBERS))
-        finish(
-            panels,
-            "change of what the goal measures, with its 95 % interval (paired runs); grey: no more than chance",
-        )
+        finish(panels, played_once_in_words(table, None, "95 % intervals of paired runs; grey: no more than chance"))
     return panels
 
 
@@ -67,7 +64,7 @@ def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:
     ax.set_ylim(-0.7, len(numbers) - 0.3)
     ax.grid(axis="y", visible=False)
     ax.set_title(title, fontsize=13)
-    ax.set_xlabel(f"change, {usual} of the number")
+    ax.set_xlabel(f"change of what the goal measures, {usual} of the number")
     _label(ax, place, numbers, usual)
 
 

@@ -12,7 +12,7 @@ from matplotlib.ticker import MaxNLocator
 from ramulus.analysis.words.writers import significant
 from ramulus.design.names import stat_track
 from ramulus.plots.labels import finish, label_ends, listed, shortened
-from ramulus.plots.style import QUIET, accent, new_axes, project_style
+from ramulus.plots.style import QUIET, accent, new_axes, project_style, thousands
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -85,12 +85,14 @@ def _own_axes(axes: Any, design: Design, names: list[str], player: str | None) -
             "same for everyone" if alone else "by profile" if len(alike) > 1 else "", (0, 1), xytext=(0, 5),
             xycoords="axes fraction", textcoords="offset points", fontsize=11, color=QUIET,
         )  # fmt: skip
-        ax.set_xlabel("level")
+        ax.set_xlabel("level", fontsize=12, labelpad=1)
+        ax.set_ylabel("in its own unit", fontsize=12, labelpad=1)
         ax.set_ylim(bottom=0)
+        if ax.get_ylim()[1] >= 1000:
+            thousands(ax)
         ax.margins(x=0.01)
         ax.xaxis.set_major_locator(MaxNLocator(nbins=5, integer=True))
         _name_ends(ax, drawn)
-    axes[0].set_ylabel("in the design's own unit")
     if named:
         axes[0].figure.legend(
             named.values(), [shortened(words, LONGEST_LEGEND) for words in named], loc="outside upper left",

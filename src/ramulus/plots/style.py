@@ -83,9 +83,8 @@ def compact(value: float) -> str:
     return f"{value:,.4g}"
 
 
-def thousands(ax: Axes, axis: str = "y") -> None:
-    """Write the numbers of an axis with thousands separators."""
-    chosen = ax.yaxis if axis == "y" else ax.xaxis
-    chosen.set_major_formatter(
-        FuncFormatter(lambda value, _: f"{value:,.0f}" if abs(value) >= 1 or value == 0 else f"{value:g}")
+def thousands(ax: Axes) -> None:
+    """Write the numbers of the y axis with thousands separators; ticks between whole numbers as they are."""
+    ax.yaxis.set_major_formatter(
+        FuncFormatter(lambda value, _: f"{value:,.0f}" if value == round(value) else f"{value:,g}")
     )

@@ -42,7 +42,7 @@ def sweep(
 
     Returns:
         A pace table a value, one below the other: a column a number, under its place, then those of
-        `SimulationResult.pace`.
+        `SimulationResult.pace`. Its `attrs` hold the design's `title`, `players` and `seed`.
 
     Raises:
         UnknownNameError: there is no such place.
@@ -65,8 +65,11 @@ def sweep(
     tables = []
     for run in runs:
         changed = design.with_values(dict(zip(places, run, strict=True)))
-        table = simulate(changed, players, horizon, seed, executor=executor, progress=progress).pace()
+        played = simulate(changed, players, horizon, seed, executor=executor, progress=progress)
+        table = played.pace()
         for column, (place, value) in enumerate(zip(places, run, strict=True)):
             table.insert(column, place, value)
         tables.append(table)
-    return pd.concat(tables, ignore_index=True)
+    swept = pd.concat(tables, ignore_index=True)
+    swept.attrs = {"title": design.title, "players": dict(played.players), "seed": seed}
+    return swept

@@ -123,7 +123,7 @@ def sensitivity(
         per percent of the number; of a number that is 0 or whole per step said in `step`; of a goal on a share in
         points per step; `unit` says which. `low` and `high` are its 95 % interval. `needed` is the value that alone
         would meet the goal: the number itself where it is met, not a number where none was found between a tenth of
-        it and ten times it.
+        it and ten times it. Its `attrs` hold the design's `title`, `players` and `seed`.
 
     Raises:
         MissingPartError: the design has no goals.
@@ -150,7 +150,9 @@ def sensitivity(
     rows = [row for number in numbers for row in _Moved(trials, number, bases, players).rows()]
     table = pd.DataFrame(rows, columns=["_goal", *COLUMNS])
     table["_size"] = -table["change"].abs().fillna(-1.0)
-    return table.sort_values(["_goal", "_size"], kind="stable", ignore_index=True)[list(COLUMNS)]
+    table = table.sort_values(["_goal", "_size"], kind="stable", ignore_index=True)[list(COLUMNS)]
+    table.attrs = {"title": design.title, "players": players, "seed": seed}
+    return table
 
 
 class _Moved:

@@ -13,6 +13,8 @@ from ramulus.page.parts import Groups, Part, Section, Words, table_of
 if TYPE_CHECKING:
     from ramulus.analysis.comparing import Comparison
 
+DEEPER = "    "
+
 
 def changes(context: Context) -> Section | None:
     """The design beside its variants, with the differences of paired players."""
@@ -26,7 +28,7 @@ def compared(comparison: Comparison) -> tuple[Part, ...]:
     pace = comparison.pace()
     table, heads = compared_at_a_glance(comparison, pace)
     first, *blocks = "\n".join(compared_in_words(comparison, parts_of(comparison))[1:]).split("\n\n")
-    groups = [(name, tuple(map(str.strip, lines))) for name, *lines in (block.splitlines() for block in blocks)]
+    groups = [(name, _points(lines)) for name, *lines in (block.splitlines() for block in blocks)]
     title = f"Beside {comparison.variants[0]}: {', '.join(comparison.variants[1:])}"
     words = " ".join(f"{name}: {'; '.join(lines)}." for name, lines in groups)
     drawn = figure(
@@ -34,3 +36,14 @@ def compared(comparison: Comparison) -> tuple[Part, ...]:
         numbers=lambda: table_of(pace, COMPARED, "Every level, every profile"),
     )  # fmt: skip
     return Words(tuple(first.splitlines())), Groups(tuple(groups)), table_of(table, heads, title), drawn
+
+
+def _points(lines: list[str]) -> tuple[str, ...]:
+    """Return a point a line; what is set in below a line belongs to it."""
+    points: list[str] = []
+    for line in lines:
+        if line.startswith(DEEPER) and points:
+            points[-1] += f"; {line.strip()}"
+        else:
+            points.append(line.strip())
+    return tuple(points)
