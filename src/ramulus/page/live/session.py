@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from ramulus.design import load_design
 from ramulus.errors import DataError, RamulusError
-from ramulus.page.live.since import since
+from ramulus.page.live.since import SAVED, TRIED, since
 from ramulus.page.live.sliders import sliders_of
 from ramulus.page.making import played, sections_of
 from ramulus.page.parts import Figure, Section, figures_of
@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from ramulus.simulation.run import Progress
 
 KEPT = 4  # Designs whose runs are kept, so that going back is at once.
-SAVED, TRIED = "What the last save changed", "What is tried, beside the file"
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from ramulus.analysis.comparing import Comparison
 from ramulus.analysis.comparing.changes import changes
@@ -14,26 +14,36 @@ if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
     from ramulus.page.context import Context
 
-BEFORE, NOW = "before", "now"
+
+class Change(NamedTuple):
+    """Why there are two designs: the title of their section, and what each of them is called."""
+
+    title: str
+    first: str
+    second: str
 
 
-def since(before: Context, now: Context, title: str) -> Section:
+SAVED = Change("What the last save changed", "before", "now")
+TRIED = Change("What is tried, beside the file", "file", "tried")
+
+
+def since(before: Context, now: Context, why: Change) -> Section:
     """Return what is different between two designs: numbers, pace of paired players, findings and goals.
 
     Args:
-        before: the design as it was.
-        now: as it is.
-        title: of the section.
+        before: the design as it was, or as it stands in the file.
+        now: as it is, or as it is tried.
+        why: whether it was saved or is tried.
     """
     parts: list[Part] = []
     if before.design.goals != now.design.goals:
         parts.append(Words(("The goals themselves changed; below, the goals from before are judged in both.",)))
     if before.result is not None and now.result is not None:
         then = _as_long(before.result, now.result)
-        return Section("since", title, (*parts, *compared(Comparison({BEFORE: then, NOW: now.result}))))
+        return Section("since", why.title, (*parts, *compared(Comparison({why.first: then, why.second: now.result}))))
     lines = [str(change) for change in changes(before.design, now.design)]
     parts.append(Words((*(lines or ["No number changed."]), *_findings(before, now))))
-    return Section("since", title, tuple(parts))
+    return Section("since", why.title, tuple(parts))
 
 
 def _as_long(before: SimulationResult, now: SimulationResult) -> SimulationResult:
