@@ -145,6 +145,15 @@ def test_it_ends_in_peace_while_somebody_listens(tmp_path):
         assert process.returncode == 0 and "Traceback" not in said and "ended" in said
 
 
+@pytest.mark.parametrize("words", [
+    ["--live", "--set", "steepness=1"], ["--live", "--also", "other.toml"], ["--live", "--variant", "steepness=1"],
+    ["--live", "--sensitivity"], ["--live", "-o", "page.html"], ["--port", "8000"],
+])  # fmt: skip
+def test_what_does_not_go_together_is_said_at_once(cli, canopy, words):
+    ran = cli("report", canopy, *words)
+    assert ran.status == 2 and "--live" in ran.err and ran.out == ""
+
+
 # --- the session ------------------------------------------------------------------------------------------------
 
 
@@ -210,6 +219,12 @@ def test_values_are_tried_kept_and_taken_back(canopy):
         shown = session.shown
         await session.try_values({"steepness": -500})
         assert session.shown is shown and session.state()["errors"]
+        # What the file would only fail with once it is played is not kept either.
+        for wrong in (-500, 1000):
+            await session.try_values({"steepness": wrong})
+            with pytest.raises(rm.DataError, match=r"refused, and nothing is written: .*tracks\.warden"):
+                await session.keep()
+        assert canopy.read_text(encoding="utf-8") == before
         await session.try_values({})
         assert session.state()["trial"] == {} and since_of(session) is None and session.state()["errors"] == []
         await session.try_values({"crown_gate": 2000.0})

@@ -73,6 +73,9 @@ def _refuse_beside_live(given: dict[str, object], closing: Closing) -> None:
         if value:
             found = f"goes without {option}: it serves one design and writes no page"
             raise typer.BadParameter(found, param_hint="--live")
+    if closing.changes:
+        found = "goes without --set: a value that stands over the file's no save would change; try it on the page"
+        raise typer.BadParameter(found, param_hint="--live")
 
 
 def follow(file: Path, players: int, hours: float | None, seed: int, port: int, closing: Closing) -> None:

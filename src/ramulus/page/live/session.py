@@ -179,7 +179,7 @@ class Session:
         """Write the values that are tried into the file, and nothing else.
 
         Raises:
-            DataError: nothing is tried, or the file has been changed meanwhile.
+            DataError: nothing is tried, the design fails with it, or the file has been changed meanwhile.
             DesignError: the file takes no such values.
         """
         await asyncio.get_running_loop().run_in_executor(self._hand, self._keep)
@@ -269,6 +269,8 @@ class Session:
             raise DataError("nothing is tried that could be kept")
         if self.file.read_bytes() != known.read:
             raise DataError(f"{self.file.name} was changed meanwhile; nothing is written")
+        if known.errors:  # What only playing finds, reading before writing does not.
+            raise DataError(f"these values are refused, and nothing is written: {known.errors[0]}")
         _with_constants(load_design(self.file), trial).save(self.file)
         said = ", ".join(f"{name} = {value:.12g}" for name, value in trial.items())
         known.trial, known.kept = {}, f"kept in {self.file.name}: {said}"

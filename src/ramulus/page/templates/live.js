@@ -119,6 +119,7 @@ async function take(state) {
   part("choice").hidden = trial === "";
   part("trial").textContent = "Trying " + trial;
   part("keep").textContent = "Keep in " + state.file;
+  part("keep").disabled = lines.length > 0;
   showSliders(state);
   if (latest === null && trial !== "") part("try").open = true;
   latest = state;
