@@ -241,11 +241,11 @@ class SimulationResult:
         Returns:
             A row a profile: `player`; `level` and `hours`, the longest median of hours within a level; `drags_level`
             and `drags_hours`, and `times`, what that is over the mean of the levels on both sides. Not a number where
-            hours are not known.
+            hours are not known, and where no level takes longer than its neighbours beyond chance.
         """
         name, levels = track or self.design.main_track_name, self._levels(track)
         rows = [
-            {"player": profile.profile, **slowest_level(levels, InLevel(arrivals, profile, name).hours(50))}
+            {"player": profile.profile, **slowest_level(levels, InLevel(arrivals, profile, name))}
             for profile, arrivals in self._by_profile(track)
         ]
         return pd.DataFrame(rows)
