@@ -123,6 +123,12 @@ class DataError(RamulusError):
     """A data file (a cost table, a list of awards, a table to write) is at fault."""
 
 
+class EndingError(DataError):
+    """A file to write has an ending that does not go with what is to be written."""
+
+    exit_status = 2  # Whoever named the file is at fault, not what would stand in it.
+
+
 def shortly(value: object, most: int = 40) -> str:
     """Return a value as an error shows it: cut where it is long."""
     try:

@@ -7,12 +7,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
 
 import typer
 
 from ramulus.cli import options
 from ramulus.cli.output import Printing
+from ramulus.errors import DataError
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -36,16 +37,41 @@ Columns = Annotated[
 ]
 Quiet = Annotated[bool, typer.Option("--quiet", help="No progress and no messages.")]
 
-TABLE = {
-    "changes": (Changes, None),
-    "form": (Form, options.Format.table),
-    "columns": (Columns, None),
-    "output": (TableFile, None),
-    "quiet": (Quiet, False),
-}
 PageFile = Annotated[Path | None, typer.Option("--output", "-o", help="The file, .html (default: FILE.html).")]
-PAGE = {"changes": (Changes, None), "output": (PageFile, None), "quiet": (Quiet, False)}
-FIGURE = {"changes": (Changes, None), "output": (FigureFile, None), "quiet": (Quiet, False)}
+
+
+class Outcome(NamedTuple):
+    """What a command makes: its closing options with their defaults, and what says whether a file can take it."""
+
+    options: dict[str, tuple[Any, Any]]
+    check: Callable[..., object]
+
+
+def _check_table(path: Path, *, records: bool) -> None:
+    from ramulus.files import check_table_file
+
+    check_table_file(path, records=records)
+
+
+def _check_figure(path: Path, **_: bool) -> None:
+    from ramulus.design import refuse_strange_ending
+
+    refuse_strange_ending(path, "figure", (".png", ".svg", ".pdf"))
+
+
+def _check_page(path: Path, **_: bool) -> None:
+    from ramulus.page.making import check_page_ending
+
+    check_page_ending(path)
+
+
+_TABLE_ONLY = {"form": (Form, options.Format.table), "columns": (Columns, None)}
+TABLE, FIGURE, PAGE = (
+    Outcome({"changes": (Changes, None), **more, "output": (file, None), "quiet": (Quiet, False)}, check)
+    for more, file, check in (
+        (_TABLE_ONLY, TableFile, _check_table), ({}, FigureFile, _check_figure), ({}, PageFile, _check_page)
+    )
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -57,10 +83,12 @@ class Closing:
     columns: str | None = None
     output: Path | None = None
     quiet: bool = False
+    check: Callable[..., object] = _check_table
 
     def load(self, file: Path) -> Design:
         """Return the design of a file with the values of `--set` put in."""
         self.spare(file)  # Also where it turns out to be at fault, and what is written says so.
+        self._check_output()
         design = options.load(file, self.changes)
         self.spare(*files_of(design))
         return design
@@ -74,6 +102,18 @@ class Closing:
         for file in files:
             if self.output is not None and _are_one(file, self.output):
                 raise typer.BadParameter(f"{self.output} is what the command reads", param_hint="--output")
+
+    def _check_output(self) -> None:
+        """Refuse an output that cannot be written, before any work is done that would be lost.
+
+        Raises:
+            DataError: it cannot be of that kind, or its folder is not there.
+        """
+        if self.output is None:
+            return
+        self.check(self.output, records=self.form is options.Format.records)
+        if not self.output.parent.is_dir():
+            raise DataError(f"{self.output}: cannot be written (there is no folder {self.output.parent})")
 
     @property
     def shows_table(self) -> bool:
@@ -105,8 +145,9 @@ def files_of(design: Design) -> list[Path]:
     return [design.folders[0] / way.file for way in ways if isinstance(way, FileWay)]
 
 
-def closed(function: Callable[..., None], kinds: dict[str, tuple[Any, Any]] = TABLE) -> Callable[..., None]:
+def closed(function: Callable[..., None], outcome: Outcome = TABLE) -> Callable[..., None]:
     """Return a command whose closing options arrive as one `Closing`, its parameter `closing`."""
+    kinds = outcome.options
     own = inspect.signature(function, eval_str=True)
     first = [parameter for parameter in own.parameters.values() if parameter.name != "closing"]
     last = [
@@ -116,7 +157,7 @@ def closed(function: Callable[..., None], kinds: dict[str, tuple[Any, Any]] = TA
 
     @wraps(function)
     def run(**given: Any) -> None:
-        closing = Closing(**{name: given.pop(name) for name in kinds})
+        closing = Closing(**{name: given.pop(name) for name in kinds}, check=outcome.check)
         function(**given, closing=closing)
 
     parameters = [parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY) for parameter in first] + last

@@ -16,15 +16,12 @@ from ramulus.cli.compare import play_compared
 from ramulus.cli.output import waiting
 from ramulus.cli.sensitivity import moved
 from ramulus.cli.simulate import run_simulation
-from ramulus.errors import DataError
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
-
-ENDINGS = (".png", ".svg", ".pdf")
 
 
 class _Kinds(TyperGroup):
@@ -57,7 +54,6 @@ class _Drawing:
     def __init__(self, context: typer.Context, closing: Closing) -> None:
         self._closing = closing
         self._target = closing.output or Path(f"{context.info_name}.png")
-        check_ending(self._target)
         self.design = closing.load(context.obj)
 
     def played(
@@ -298,7 +294,6 @@ def compare(
     """The paces of designs or variants, and their paired differences."""
     from ramulus import plots
 
-    check_ending(closing.output or Path("compare.png"))
     comparison = play_compared([context.obj, *(also or [])], variant or [], players, hours, seed, player, closing)
     target = closing.output or Path("compare.png")
     save_figure(plots.compare(comparison, player=player)[0], target)
@@ -315,13 +310,6 @@ def sensitivity(
 
     drawing = _Drawing(context, closing)
     drawing.save(plots.sensitivity(moved(drawing.design, vary, players, seed, closing))[0])
-
-
-def check_ending(path: Path) -> None:
-    """Refuse a figure's file that is neither PNG, SVG nor PDF, before any work is done."""
-    if path.suffix.lower() not in ENDINGS:
-        ending = path.suffix or "a file without ending"
-        raise DataError(f"{path}: a figure cannot be written as {ending}; allowed: {', '.join(ENDINGS)}")
 
 
 def save_figure(ax: Axes, path: Path) -> None:

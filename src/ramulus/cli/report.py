@@ -50,8 +50,6 @@ def report(
     With --live no page is written: it is served to this machine alone, follows the file as you save it, and says what
     each save changed. Its sliders try constants; they are written into the file when you keep them. Ctrl-C ends it.
     """
-    from ramulus.page.making import check_page_ending
-
     if live:
         _refuse_beside_live({"--also": also, "--variant": variant, "--sensitivity": sensitivity}, closing)
         follow(file, players, hours, seed, port, closing)
@@ -60,7 +58,6 @@ def report(
         raise typer.BadParameter("goes with --live", param_hint="--port")
 
     target = closing.output or Path(f"{file.stem}.html")
-    check_page_ending(target)
     design, *others = (several := named_designs([file, *(also or [])], variant or [], closing)).values()
     variants = dict(zip(list(several)[1:], others, strict=True))
     table = moved(design, None, 600, seed, closing) if sensitivity else None

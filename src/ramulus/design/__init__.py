@@ -3,7 +3,7 @@
 from ramulus.design.design import Design
 from ramulus.design.loading import demo_design, demo_text, load_design, shipped_variants, starter_text
 from ramulus.design.places import full_place, value_at
-from ramulus.design.saving import write_whole
+from ramulus.design.saving import refuse_strange_ending, write_whole
 from ramulus.design.schema import design_schema
 
 __all__ = [
@@ -13,6 +13,7 @@ __all__ = [
     "design_schema",
     "full_place",
     "load_design",
+    "refuse_strange_ending",
     "shipped_variants",
     "starter_text",
     "value_at",

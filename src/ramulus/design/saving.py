@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from ramulus.design.model import DesignModel
-from ramulus.errors import DataError
+from ramulus.errors import DataError, EndingError, nearest_name
 
 
 def save_design(design: DesignModel, text: str | None, path: Path) -> None:
@@ -22,13 +22,10 @@ def save_design(design: DesignModel, text: str | None, path: Path) -> None:
         text: the TOML it was read from, whose comments and order stay, or None.
         path: the file.
     """
-    ending = path.suffix.lower()
-    if ending == ".json":
+    if refuse_strange_ending(path, "design", (".toml", ".json")) == ".json":
         content = json.dumps(design.to_dict(), indent=2, ensure_ascii=False) + "\n"
-    elif ending == ".toml":
-        content = toml_text(design, text)
     else:
-        raise DataError(f"{path}: a design cannot be written as {ending or 'a file without ending'}; use .toml, .json")
+        content = toml_text(design, text)
     write_whole(path, lambda temporary: temporary.write_text(content, encoding="utf-8", newline="\n"))
 
 
@@ -100,6 +97,21 @@ def _bring_up_to_date(
 def _same_tables(before: Any, now: Any) -> bool:
     both_lists = isinstance(before, list) and isinstance(now, list) and len(before) == len(now)
     return both_lists and all(isinstance(item, dict) for item in (*before, *now))
+
+
+def refuse_strange_ending(path: Path, what: str, endings: tuple[str, ...]) -> str:
+    """Return a file's ending, where what is to be written can be written as that.
+
+    Raises:
+        EndingError: it is none of the endings.
+    """
+    ending = path.suffix.lower()
+    if ending not in endings:
+        near = nearest_name(ending, endings)
+        hint = f"; did you mean {near!r}?" if near else ""
+        found = f"a {what} cannot be written as {ending or 'a file without ending'}"
+        raise EndingError(f"{path}: {found}; allowed: {', '.join(endings)}{hint}")
+    return ending
 
 
 def write_whole(path: Path, write: Callable[[Path], object]) -> None:

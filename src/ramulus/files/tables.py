@@ -9,8 +9,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ramulus.design import write_whole
-from ramulus.errors import DataError, nearest_name
+from ramulus.design import refuse_strange_ending, write_whole
+from ramulus.errors import DataError
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -54,20 +54,27 @@ def write_table(
         ".xlsx": lambda file: _to_excel({sheet or command: table, **(more or {})}, file),
         ".parquet": lambda file: table.to_parquet(file, index=False, engine="pyarrow"),
     }
-    ending = path.suffix.lower()
-    if ending not in writers:
-        near = nearest_name(ending, ENDINGS)
-        hint = f"; did you mean {near!r}?" if near else ""
-        raise DataError(
-            f"{path}: a table cannot be written as {ending or 'a file without ending'}; allowed: "
-            f"{', '.join(ENDINGS)}{hint}"
-        )
+    ending = check_table_file(path, records=records)
+    write_whole(path, writers[ending])
+
+
+def check_table_file(path: Path, *, records: bool = False) -> str:
+    """Return a table's file's ending, where it can be written; also before there is a table to write.
+
+    Args:
+        path: the file.
+        records: whether JSON is the rows alone, a list.
+
+    Raises:
+        DataError: the ending is none of those of tables, a package is missing, or JSON of another kind stands there.
+    """
+    ending = refuse_strange_ending(path, "table", ENDINGS)
     package = _PACKAGES.get(ending)
     if package is not None and importlib.util.find_spec(package) is None:
         raise DataError(f"{path}: writing {ending} needs {package}; python -m pip install {package}")
     if ending == ".json":
         refuse_strange(path, ('{"command"', *(["[{"] if records else [])), "a table that this program wrote")
-    write_whole(path, writers[ending])
+    return ending
 
 
 def refuse_strange(path: Path, starts: tuple[str, ...], what: str) -> None:

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 from ramulus.analysis.checks import check
 from ramulus.analysis.comparing import compare
 from ramulus.analysis.simulate import simulate
-from ramulus.design import write_whole
-from ramulus.errors import DataError, MissingPartError
+from ramulus.design import refuse_strange_ending, write_whole
+from ramulus.errors import MissingPartError
 from ramulus.page.context import Context
 from ramulus.page.html import html_of
 from ramulus.page.parts import Drawn, Section, figures_of
@@ -25,8 +25,6 @@ if TYPE_CHECKING:
 
     from ramulus.design import Design
     from ramulus.simulation.run import Progress
-
-ENDINGS = (".html", ".htm")
 
 
 def report(
@@ -78,9 +76,7 @@ def report(
 
 def check_page_ending(path: Path) -> None:
     """Refuse a page's file that is no HTML by its ending, before any work is done."""
-    if path.suffix.lower() not in ENDINGS:
-        ending = path.suffix or "a file without ending"
-        raise DataError(f"{path}: a page cannot be written as {ending}; allowed: {', '.join(ENDINGS)}")
+    refuse_strange_ending(path, "page", (".html", ".htm"))
 
 
 def played(
