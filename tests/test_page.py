@@ -150,7 +150,7 @@ def test_what_is_missing_is_named_with_its_smallest_example(tmp_path, cli):
     assert "Nothing was played" in text and ("[sources" in text or "[players" in text)
     assert 'id="figure-costs"' in text and 'id="pace"' not in text
     wrong = cli("report", file, "-o", tmp_path / "costs.pdf")
-    assert wrong.status == 1 and ".html" in wrong.err and not (tmp_path / "costs.pdf").exists()
+    assert wrong.status == 2 and ".html" in wrong.err and not (tmp_path / "costs.pdf").exists()
     over = cli("report", file, "-o", file)
     assert over.status != 0 and file.read_text().startswith("format")
     file.write_text('format = 1\ntitle = "Costs"\n[tracks.warden]\nmax_level = 5\ncost.formula = "10 * lvel"\n')
