@@ -10,7 +10,7 @@ import numpy as np
 from matplotlib.ticker import PercentFormatter
 
 from ramulus.errors import RamulusError, UnknownNameError
-from ramulus.plots.labels import finish, played_in_words, shortened
+from ramulus.plots.labels import finish, played_in_words, shortened, wrapped
 from ramulus.plots.style import ACCENTS, project_style
 
 if TYPE_CHECKING:
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from ramulus.analysis.result import SimulationResult
 
-MOST_PROFILES, FEW_SOURCES = 4, 12
+MOST_PROFILES, MOST_ROWS, FEW_SOURCES, NAME_LINE = 8, 4, 12, 16
 
 
 def xp_by_source(
@@ -30,7 +30,7 @@ def xp_by_source(
     Args:
         result: a simulation.
         ax: axes, one a profile (default: those of a new figure).
-        player: the profile (default: the first four).
+        player: the profile (default: all, of more than eight the first eight).
         figure_options: are passed to the new figure.
 
     Returns:
@@ -46,9 +46,9 @@ def xp_by_source(
     income = result.income()
     sources = [name for name in result.design.sources if name in set(income[income["player"].isin(shown)]["source"])]
     with project_style():
-        if ax is None:
-            _, ax = plt.subplots(len(shown), 1, layout="constrained", sharex=True, **figure_options)
-        panels = np.ravel(np.asarray(ax, dtype=object))
+        across = 2 if ax is None and len(shown) > MOST_ROWS else 1
+        given = _panels(len(shown), across, figure_options) if ax is None else ax
+        panels = np.ravel(np.asarray(given, dtype=object))
         if len(panels) < len(shown):
             raise RamulusError(f"{len(panels)} axes for {len(shown)} profiles; allowed: one a profile")
         for panel, name in zip(panels, shown, strict=False):
@@ -59,11 +59,21 @@ def xp_by_source(
             handles[::-1], names[::-1], loc="outside right upper", fontsize=12 if len(names) <= FEW_SOURCES else 8
         )
         panels[0].set_title("What players lived on, as played")
-        panels[len(shown) - 1].set_xlabel("level")
+        for panel in panels[max(len(shown) - across, 0) : len(shown)]:
+            panel.set_xlabel("level")
         left = len(result.players) - len(shown) if player is None else 0
         more = f" · {left} more profiles are not shown" if left else ""
         finish(panels, f"{played_in_words(result, shown)} · share of the XP of each level{more}")
     return panels
+
+
+def _panels(count: int, across: int, figure_options: dict[str, Any]) -> np.ndarray[Any, Any]:
+    """Return the axes of a new figure, some in a row."""
+    _, grid = plt.subplots(-(-count // across), across, layout="constrained", squeeze=False, **figure_options)
+    for unused in grid.ravel()[count:]:
+        unused.set_visible(False)
+    shown: np.ndarray[Any, Any] = grid.ravel()[:count]
+    return shown
 
 
 def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> None:
@@ -83,5 +93,5 @@ def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> N
     ax.set_xlim(levels[0] - 0.5, levels[-1] + 0.5)
     ax.set_ylim(0, 1)
     ax.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
-    ax.set_ylabel(shortened(player, 16))
+    ax.set_ylabel(wrapped(player, NAME_LINE, 2), fontsize=13 if len(player) <= NAME_LINE else 10)
     ax.grid(visible=False)
