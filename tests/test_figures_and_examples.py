@@ -13,6 +13,7 @@ from pathlib import Path
 import matplotlib
 import matplotlib.pyplot as plt
 import numpy as np
+import pandas as pd
 import pytest
 
 import ramulus as rm
@@ -318,6 +319,24 @@ def test_nothing_is_cut_squeezed_or_overlaps(kind, crowd):
     for (said, box), (other, place) in itertools.combinations(boxes, 2):
         overlap = min(box.x1, place.x1) - max(box.x0, place.x0), min(box.y1, place.y1) - max(box.y0, place.y0)
         assert min(overlap) < 2.0, (said, other)
+    plt.close("all")
+
+
+@pytest.mark.parametrize("goals", range(1, 7))
+def test_many_numbers_and_goals_of_a_sensitivity_can_be_read(goals):
+    row = {"player": "steady", "value": 1.0, "found": 1.0, "change": 0.5, "low": 0.2, "high": 0.8, "needed": 2.0,
+           "unit": "% per % of the number", "step": 0.01, "note": ""}  # fmt: skip
+    table = pd.DataFrame([row | {"goal": f"level {goal} in 1 h", "name": f"sources.{'n' * 20}_{number}.xp"}
+                          for goal in range(goals) for number in range(14)])  # fmt: skip
+    panels = rm.plots.sensitivity(table)
+    figure = panels[0].figure
+    figure.canvas.draw()
+    for panel in panels:
+        boxes = [label.get_window_extent() for label in panel.get_yticklabels()]
+        assert all(below.y1 <= above.y0 + 1 for above, below in itertools.pairwise(boxes))
+    assert ("1 more goals" in figure.get_supxlabel()) == (
+        goals == 6
+    ) and "numbers that move less" in figure.get_supxlabel()
     plt.close("all")
 
 

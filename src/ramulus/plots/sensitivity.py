@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 import matplotlib.pyplot as plt
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
-MOST_GOALS, MOST_NUMBERS = 5, 12
+MOST_NUMBERS = (12, 12, 9, 6, 3)  # In each panel of one goal, of two, … of five: as many as can be read.
 LONGEST = 24
 
 
@@ -36,19 +37,33 @@ def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_
     """
     if not {"name", "goal", "change", "unit"} <= set(table.columns):
         raise RamulusError("no table of sensitivity: a column name, goal, change or unit is missing")
-    goals = list(table.groupby(["player", "goal"], sort=False))[:MOST_GOALS]
+    every = list(table.groupby(["player", "goal"], sort=False))
+    goals = every[: len(MOST_NUMBERS)]
+    room = MOST_NUMBERS[max(len(goals) - 1, 0)]
     with project_style():
         if ax is None:
-            rows = [min(len(numbers), MOST_NUMBERS) + 1.6 for _, numbers in goals]
+            rows = [min(len(numbers), room) + 1.6 for _, numbers in goals]
             options = {"height_ratios": rows, **figure_options.pop("gridspec_kw", {})}
             _, ax = plt.subplots(len(goals), 1, layout="constrained", gridspec_kw=options, **figure_options)
         panels = np.ravel(np.asarray(ax, dtype=object))
         if len(panels) < len(goals):
             raise RamulusError(f"{len(panels)} axes for {len(goals)} goals; allowed: one a goal")
         for panel, ((player, goal), numbers) in zip(panels, goals, strict=False):
-            _panel(panel, f"{shortened(str(player), LONGEST)}: {goal}", numbers.head(MOST_NUMBERS))
-        finish(panels, played_once_in_words(table, None, "95 % intervals of paired runs; grey: no more than chance"))
+            _panel(panel, f"{shortened(str(player), LONGEST)}: {goal}", numbers.head(room))
+        for panel, below in pairwise(panels[: len(goals)]):
+            if panel.get_xlabel() == below.get_xlabel():  # Said once, below the last of them.
+                panel.set_xlabel("")
+        said = f"95 % intervals of paired runs; grey: no more than chance{_left_out(every, room)}"
+        finish(panels, played_once_in_words(table, None, said))
     return panels
+
+
+def _left_out(goals: list[Any], room: int) -> str:
+    """Say how many goals, and numbers of a goal, are not shown."""
+    numbers = max((len(rows) for _, rows in goals), default=0) - room
+    counts = ((len(goals) - len(MOST_NUMBERS), "goals"), (numbers, "numbers that move less"))
+    said = ", ".join(f"{count} more {what}" for count, what in counts if count > 0)
+    return f" · not shown: {said}" if said else ""
 
 
 def _panel(ax: Axes, title: str, numbers: pd.DataFrame) -> None:

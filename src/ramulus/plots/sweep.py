@@ -67,6 +67,6 @@ def sweep(
         axes.set_ylabel(f"played time, {unit}, the median player")
         axes.set_ylim(bottom=0)
         axes.set_xlim(float(rows[x].min()), float(rows[x].max()))
-        label_ends(axes, ends[:MOST_LABELS])
+        label_ends(axes, ends[:: -(-len(ends) // MOST_LABELS) or 1])  # Of many every second, third …
         finish(axes, played_once_in_words(table, who, "the same draws for every value"))
     return axes
