@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from ramulus.errors import MissingPartError, RamulusError
 from ramulus.page.parts import Drawn, Figure, Table, Words
 from ramulus.page.svg import SIZE, svg_of
-from ramulus.plots.labels import LONGEST_NAME
+from ramulus.plots.labels import LONGEST_NAME, shortened
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from ramulus.analysis.comparing import Comparison
     from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
+
+FEW_PROFILES = 8  # Have figures of their own: with more of them a page takes long to draw, and to read.
 
 
 @dataclass(frozen=True)
@@ -54,6 +56,18 @@ class Context:
 def name_of(player: str, index: int) -> str:
     """Return what a profile is called in the name of a figure: its name, or its number where that is long."""
     return player if len(player) <= LONGEST_NAME else str(index + 1)
+
+
+def few_profiles(names: list[str], kind: str) -> tuple[list[str], tuple[Words, ...]]:
+    """Return the profiles that have a figure of their own on the page, and what to say of more.
+
+    Args:
+        names: all profiles.
+        kind: of figure, as `plot` calls it.
+    """
+    more = ", ".join(shortened(name, LONGEST_NAME) for name in names[FEW_PROFILES:])
+    said = (Words((f"Not on this page: {more}. They are drawn by: ramulus plot FILE {kind} --player NAME",)),)
+    return names[:FEW_PROFILES], said if more else ()
 
 
 def figure(

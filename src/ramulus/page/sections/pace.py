@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from ramulus import plots
 from ramulus.analysis.words.glance import duration
 from ramulus.analysis.words.writers import Column, hours, number, percent
-from ramulus.page.context import Context, figure, name_of
+from ramulus.page.context import Context, few_profiles, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, table_of
 from ramulus.plots.drags import drags_of
 
@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
     from ramulus.analysis.result import SimulationResult
 
-FEW_PROFILES = 8
 IN_LEVEL = {
     "player": Column("player"), "level": Column("level", number()),
     **{f"hours_p{q}": Column(f"p{q} hours", hours) for q in (10, 50, 90)},
@@ -43,8 +42,10 @@ def pace(context: Context) -> Section | None:
         ),
         figure("reached", "Who has reached the cap", lambda: _cap_words(table), plots.reached, result),
     ]  # fmt: skip
-    over_time = [_over_time(result, player, index) for index, player in enumerate(list(result.players)[:FEW_PROFILES])]
-    parts += [over_time[0], *([Folded("The other profiles over time", tuple(over_time[1:]))] if over_time[1:] else [])]
+    shown, left_out = few_profiles(list(result.players), "levels-over-time")
+    over_time = [_over_time(result, player, index) for index, player in enumerate(shown)]
+    others = (*over_time[1:], *left_out)
+    parts += [over_time[0], *([Folded("The other profiles over time", others)] if others else [])]
     if result.keeps_players:
         parts.append(figure("skill-or-luck", "Skill or luck", lambda: _luck_words(result), plots.skill_or_luck, result))
     return Section("pace", "Where it drags", tuple(parts))

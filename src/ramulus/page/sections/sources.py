@@ -8,7 +8,7 @@ from ramulus import plots
 from ramulus.analysis.effort import effort_table
 from ramulus.analysis.gain import gain_table
 from ramulus.analysis.words.heads import EFFORT, gain_heads
-from ramulus.page.context import Context, figure, name_of
+from ramulus.page.context import Context, few_profiles, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, Table, table_of
 from ramulus.plots.labels import shortened
 
@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
 
-FEW_PROFILES = 8
 MOST_NAMED = 4
 
 
@@ -25,14 +24,14 @@ def sources(context: Context) -> Section | None:
     design = context.design
     if not design.sources:
         return None
-    profiles = context.profiles[:FEW_PROFILES]
+    profiles, left_out = few_profiles(context.profiles, "income")
     parts: list[Part] = []
     if profiles:
         income = [_income(design, player, index) for index, player in enumerate(profiles)]
         parts += [income[0], _effort(design, profiles[0])]
         if profiles[1:]:
             effort = [_effort_numbers(design, player) for player in profiles[1:]]
-            parts.append(Folded("The other profiles", (*income[1:], *effort)))
+            parts.append(Folded("The other profiles", (*income[1:], *effort, *left_out)))
         parts.append(_gain(design, profiles[0]))
     if context.result is not None:
         result = context.result
