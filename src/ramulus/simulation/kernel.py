@@ -1,8 +1,8 @@
 """The kernel: plays players encounter by encounter over arrays. Numbers only; releases the interpreter's lock.
 
 What plain designs do not need is left out for them: the one source below is compiled for each combination of features
-that is asked for. Compiling takes ten seconds and more, so a feature is what would slow the others down; what is no
-more than a branch in the loop is asked for at run time.
+that is asked for. Compiling takes ten seconds and more, so a feature is what would slow the others down (all of them
+asked for at run time: by a fifth to a half); what is no more than a branch in the loop is asked for at run time.
 """
 
 from __future__ import annotations
@@ -49,17 +49,13 @@ class Features(NamedTuple):
 
     Attributes:
         rich: sources practise skills or run out, or multipliers go on and off.
-        losses: failures take XP.
         drawn: XP is drawn, not fixed.
         varies: times vary.
-        pursues: players go after what pays.
     """
 
     rich: bool
-    losses: bool
     drawn: bool
     varies: bool
-    pursues: bool
 
 
 def features_of(stage: Stage) -> Features:
@@ -68,10 +64,8 @@ def features_of(stage: Stage) -> Features:
     goes_on_and_off = len(world.borders) > len(world.first_border) - 1
     return Features(
         rich=bool((sources.practises >= 0).any() or sources.limits.any() or goes_on_and_off),
-        losses=stage.settings.loss > 0,
         drawn=bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
-        pursues=stage.settings.pursuit != 0,
     )
 
 
@@ -83,7 +77,7 @@ def player_kernel(features: Features) -> Any:
     `weeks` the schedules that they have and `classes` those of their ability, shape (n,) each; `times` is the table of
     varying times; `tally` is filled in.
     """
-    rich, losses, drawn, varies, pursues = features
+    rich, drawn, varies = features
     made_of = SOURCES
 
     @kernel
@@ -104,11 +98,12 @@ def player_kernel(features: Features) -> Any:
         borders, states, first_level = world.borders, world.state, _first_levels(tracks.cap)
         between, extra = settings.seconds_between, settings.extra_seconds
         horizon, most = settings.horizon, settings.most_encounters
-        share, least, loss = settings.xp_share, settings.least_award, settings.loss
+        share, least, loss, pursuit = settings.xp_share, settings.least_award, settings.loss, settings.pursuit
         rounding, to = settings.rounding, settings.rounding_to
         day, per_week = settings.play_day, settings.days_per_week
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
         skills, limits, daily = rich and (practises >= 0).any(), rich and limited.any(), rich and limits_of[1:].any()
+        losses = loss > 0
         windows = rich and len(borders) > len(world.first_border) - 1
         counts_income = windows or drawn  # Else it is what was met, times what it pays.
         for player in range(len(keys)):
@@ -138,9 +133,9 @@ def player_kernel(features: Features) -> Any:
                         continue
                     reason = STUCK
                     break
-                if pursues:
+                if pursuit != 0:
                     pays_at(stint, there, mine, now)
-                    go_after(running, stint.pay, there, settings.pursuit)
+                    go_after(running, stint.pay, there, pursuit)
                 total, enough, stays = add_up_weights(running, there), threshold(rule, now), True
                 while stays:
                     if encounter >= most or (encounter & 1023 == 0 and stop[0] != 0):
