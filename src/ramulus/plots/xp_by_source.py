@@ -86,9 +86,10 @@ def _panel(ax: Axes, income: pd.DataFrame, player: str, sources: list[str]) -> N
         return
     edges, tops = np.append(levels, levels[-1] + 1) - 0.5, np.cumsum(shares, axis=0)
     for name, top, share, color, hatch in zip(sources, tops, shares, colors, hatches, strict=True):
-        ax.stairs(
-            top, edges, baseline=top - share, fill=True, color=color, hatch=hatch, edgecolor=ax.get_facecolor(),
-            linewidth=0.4, label=shortened(name, 30),
+        # Not `stairs`, which takes a second for 25 sources of 300 levels to find its limits.
+        ax.fill_between(
+            edges, np.append(top - share, top[-1] - share[-1]), np.append(top, top[-1]), step="post", facecolor=color,
+            hatch=hatch, edgecolor=ax.get_facecolor(), linewidth=0.4, label=shortened(name, 30),
         )  # fmt: skip
     ax.set_xlim(levels[0] - 0.5, levels[-1] + 0.5)
     ax.set_ylim(0, 1)
