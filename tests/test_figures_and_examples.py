@@ -234,11 +234,12 @@ def test_what_players_lived_on_is_the_income_table(result):
     panels = rm.plots.xp_by_source(result)
     assert len(panels) == 3 and "crown_rot" in texts(panels[0])
     income = result.income().query("player == 'steady' and level == 12").set_index("source")["share"]
-    heights = {
-        band.get_label(): (band.get_data().values - band.get_data().baseline)[11]
-        for band in panels[1].patches
-        if isinstance(band, matplotlib.patches.StepPatch)
-    }
+    heights = {}
+    for band in panels[1].collections:
+        outline = band.get_paths()[0].vertices
+        of_level = [one[1] for one, other in itertools.pairwise(outline) if {one[0], other[0]} == {11.5, 12.5}]
+        assert len(of_level) == 2  # The top of the step, and its foot.
+        heights[band.get_label()] = abs(of_level[1] - of_level[0])
     for source, share in income.items():
         assert heights[source] == pytest.approx(share)
     assert len(rm.plots.xp_by_source(result, player="adept")) == 1
