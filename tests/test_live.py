@@ -216,13 +216,15 @@ def test_values_are_tried_kept_and_taken_back(canopy):
         assert session.state()["trial"] == {"steepness": 1.5} and canopy.read_text(encoding="utf-8") == before
         assert session.shown.sections[0].title == "What is tried, beside the file"
         assert "constants.steepness: 1.55 → 1.5" in since_of(session)
+        named = [part.groups for part in session.shown.sections[0].parts if isinstance(part, Groups)]
+        assert [[name for name, _ in groups] for groups in named] == [["tried"]]
         shown = session.shown
         await session.try_values({"steepness": -500})
         assert session.shown is shown and session.state()["errors"]
         # What the file would only fail with once it is played is not kept either.
         for wrong in (-500, 1000):
             await session.try_values({"steepness": wrong})
-            with pytest.raises(rm.DataError, match=r"refused, and nothing is written: .*tracks\.warden"):
+            with pytest.raises(rm.DataError, match=r"nothing is written; these values are refused: tracks\.warden"):
                 await session.keep()
         assert canopy.read_text(encoding="utf-8") == before
         await session.try_values({})

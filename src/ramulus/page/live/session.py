@@ -269,8 +269,9 @@ class Session:
             raise DataError("nothing is tried that could be kept")
         if self.file.read_bytes() != known.read:
             raise DataError(f"{self.file.name} was changed meanwhile; nothing is written")
-        if known.errors:  # What only playing finds, reading before writing does not.
-            raise DataError(f"these values are refused, and nothing is written: {known.errors[0]}")
+        if known.shown is None or known.shown[2] != trial:  # What only playing finds, reading before writing does not.
+            why = f"these values are refused: {known.errors[0]}" if known.errors else "these values are not played yet"
+            raise DataError(f"nothing is written; {why}")
         _with_constants(load_design(self.file), trial).save(self.file)
         said = ", ".join(f"{name} = {value:.12g}" for name, value in trial.items())
         known.trial, known.kept = {}, f"kept in {self.file.name}: {said}"
