@@ -41,37 +41,40 @@ PageFile = Annotated[Path | None, typer.Option("--output", "-o", help="The file,
 
 
 class Outcome(NamedTuple):
-    """What a command makes: its closing options with their defaults, and what says whether a file can take it."""
+    """What a command makes: its closing options with their defaults, and what refuses a file that cannot take it.
+
+    The latter is given the file, and whether a table's rows are to stand alone in it.
+    """
 
     options: dict[str, tuple[Any, Any]]
-    check: Callable[..., object]
+    check: Callable[[Path, bool], object]
 
 
-def _check_table(path: Path, *, records: bool) -> None:
+def _outcome(output: Any, check: Callable[[Path, bool], object], **own: tuple[Any, Any]) -> Outcome:
+    return Outcome({"changes": (Changes, None), **own, "output": (output, None), "quiet": (Quiet, False)}, check)
+
+
+def _check_table(path: Path, records: bool) -> None:
     from ramulus.files import check_table_file
 
     check_table_file(path, records=records)
 
 
-def _check_figure(path: Path, **_: bool) -> None:
+def _check_figure(path: Path, _: bool) -> None:
     from ramulus.design import refuse_strange_ending
 
     refuse_strange_ending(path, "figure", (".png", ".svg", ".pdf"))
 
 
-def _check_page(path: Path, **_: bool) -> None:
+def _check_page(path: Path, _: bool) -> None:
     from ramulus.page.making import check_page_ending
 
     check_page_ending(path)
 
 
-_TABLE_ONLY = {"form": (Form, options.Format.table), "columns": (Columns, None)}
-TABLE, FIGURE, PAGE = (
-    Outcome({"changes": (Changes, None), **more, "output": (file, None), "quiet": (Quiet, False)}, check)
-    for more, file, check in (
-        (_TABLE_ONLY, TableFile, _check_table), ({}, FigureFile, _check_figure), ({}, PageFile, _check_page)
-    )
-)  # fmt: skip
+TABLE = _outcome(TableFile, _check_table, form=(Form, options.Format.table), columns=(Columns, None))
+FIGURE = _outcome(FigureFile, _check_figure)
+PAGE = _outcome(PageFile, _check_page)
 
 
 @dataclass(frozen=True)
@@ -83,7 +86,7 @@ class Closing:
     columns: str | None = None
     output: Path | None = None
     quiet: bool = False
-    check: Callable[..., object] = _check_table
+    check: Callable[[Path, bool], object] = _check_table
 
     def load(self, file: Path) -> Design:
         """Return the design of a file with the values of `--set` put in."""
@@ -111,7 +114,7 @@ class Closing:
         """
         if self.output is None:
             return
-        self.check(self.output, records=self.form is options.Format.records)
+        self.check(self.output, self.form is options.Format.records)
         if not self.output.parent.is_dir():
             raise DataError(f"{self.output}: cannot be written (there is no folder {self.output.parent})")
 
