@@ -118,7 +118,7 @@ def _slow(row: pd.Series) -> str:
         return ""
     text = f"slowest: level {row['level']:g}, {duration(row['hours'])}"
     if not row["times"] >= NOTABLE:
-        return f"{text}; no level stands out from its neighbours beyond chance"
+        return f"{text}; no level is seen to stand out from its neighbours"
     drags = (
         "it" if row["drags_level"] == row["level"] else f"level {row['drags_level']:g}, {duration(row['drags_hours'])},"
     )

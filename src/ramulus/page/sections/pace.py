@@ -65,7 +65,7 @@ def _drag_words(result: SimulationResult) -> str:
         for row in result.slowest().dropna(subset=["hours"]).itertuples()
     ]
     longest = f"The longest level of each profile, median: {'; '.join(slowest) or 'not known'}."
-    return f"{longest} {'; '.join(drags) or 'No level stands out from its neighbours beyond chance'}."
+    return f"{longest} {'; '.join(drags) or 'No level is seen to stand out from its neighbours'}."
 
 
 def _cap_words(table: pd.DataFrame) -> str:
