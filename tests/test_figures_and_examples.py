@@ -6,6 +6,7 @@ import doctest
 import importlib
 import itertools
 import pkgutil
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -19,7 +20,7 @@ import pytest
 import ramulus as rm
 from conftest import make
 from ramulus.plots.labels import _pushed_apart
-from ramulus.plots.style import accent
+from ramulus.plots.style import accent, thousands
 
 ROOT = Path(__file__).parent.parent
 
@@ -335,9 +336,52 @@ def test_many_numbers_and_goals_of_a_sensitivity_can_be_read(goals):
     for panel in panels:
         boxes = [label.get_window_extent() for label in panel.get_yticklabels()]
         assert all(below.y1 <= above.y0 + 1 for above, below in itertools.pairwise(boxes))
-    assert ("1 more goals" in figure.get_supxlabel()) == (
-        goals == 6
-    ) and "numbers that move less" in figure.get_supxlabel()
+    foot = figure.get_supxlabel()
+    assert ("further goals: 1" in foot) == (goals == 6)
+    assert re.search(rf"numbers that move less: {14 - len(panels[0].get_yticks())}$", foot)
+    plt.close("all")
+
+
+@pytest.mark.parametrize("kind", ["costs", "stats", "income"])
+def test_ticks_say_where_they_stand_and_nothing_that_is_met_is_cut(kind, crowd):
+    panels = np.ravel(np.asarray(getattr(rm.plots, kind)(crowd[0]), dtype=object))
+    panels[0].figure.canvas.draw()
+    for panel in panels:
+        for place, label in zip(panel.get_yticks(), panel.get_yticklabels(), strict=True):
+            if re.fullmatch(r"[\d,.]+", label.get_text()):
+                assert float(label.get_text().replace(",", "")) == pytest.approx(place, rel=1e-5)
+    if kind == "income":
+        mix = max(panels[0].lines, key=lambda line: line.get_linewidth()).get_ydata()
+        low, high = panels[0].get_ylim()
+        assert low <= np.nanmin(mix) and np.nanmax(mix) <= high
+    plt.close("all")
+
+
+def test_ticks_between_whole_numbers_are_written_as_they_are():
+    _, ax = plt.subplots()
+    thousands(ax)
+    written = [ax.yaxis.get_major_formatter()(value, 0) for value in (0, 0.5, 2.5, 1000, 2500.5, 1e12)]
+    assert written == ["0", "0.5", "2.5", "1,000", "2,500.5", "1,000,000,000,000"]
+    plt.close("all")
+
+
+def test_of_many_swept_values_every_second_is_named():
+    table = rm.sweep(rm.demo_design(), {"first_cost": [60]}, players=5)
+    many = pd.concat([table.assign(**{"constants.first_cost": 60 + step}) for step in range(20)], ignore_index=True)
+    many.attrs = table.attrs
+    axes = rm.plots.sweep(many)
+    assert [text.get_text() for text in axes.texts] == [f"first_cost = {60 + step}" for step in range(0, 20, 2)]
+    assert axes.figure.get_supxlabel().startswith("Canopy Wardens · 5 newcomer · seed 0")
+    plt.close("all")
+
+
+def test_a_party_says_when_it_has_caught_up_in_the_unit_of_its_axis():
+    run = rm.play_party(rm.demo_design(), 200, parties=40)
+    _, shares = rm.plots.party(run)
+    after, hours = (run.caught_up()[f"even_{what}"].fillna(np.inf).median() for what in ("after", "hours"))
+    unit = shares.get_xlabel().removeprefix("played time, ")
+    wanted = f"{after:,.0f} encounters, {hours:.2f} h" if unit == "hours" else f"{hours * 60:.1f} min"
+    assert wanted in " ".join(shares.get_title(loc="left").split() or shares.get_title().split())
     plt.close("all")
 
 

@@ -71,7 +71,8 @@ def income(
         label_ends(axes, [(float(levels[-1]), float(mixed[-1]), "the mix", INK)])
         if class_at(ability) == class_at(0.5):
             _mark_findings(axes, design, profile.name)
-        said = f"{who} · timed multipliers off · black: the mix by chance of being met{lasting}"
+        unnamed = f" · lines without a name: {len(lines) - MOST_NAMED}" if len(lines) > MOST_NAMED else ""
+        said = f"{who} · timed multipliers off · black: the mix by chance of being met{lasting}{unnamed}"
         finish(axes, f"{shortened(design.title, 50)} · {said}")
         # The places of names are known once the layout is; a figure of our own keeps it, as laying out takes its time.
         (lay_out if ax is not None else settle)(axes.figure.canvas.figure)

@@ -79,7 +79,7 @@ def played_in_words(result: SimulationResult, names: Iterable[str] | None = None
     return f"{result.design.title} · {who} · seed {result.seed}"
 
 
-def played_once_in_words(table: pd.DataFrame, player: str | None, more: str) -> str:
+def runs_in_words(table: pd.DataFrame, player: str | None, more: str) -> str:
     """Return what a table of many runs was played with, for the foot of its figure; one read from a file need not know.
 
     Args:

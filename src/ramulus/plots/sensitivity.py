@@ -10,7 +10,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 
 from ramulus.errors import RamulusError
-from ramulus.plots.labels import finish, played_once_in_words, shortened, with_short_names
+from ramulus.plots.labels import finish, runs_in_words, shortened, with_short_names
 from ramulus.plots.style import ACCENTS, QUIET, project_style
 
 if TYPE_CHECKING:
@@ -54,15 +54,15 @@ def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_
             if panel.get_xlabel() == below.get_xlabel():  # Said once, below the last of them.
                 panel.set_xlabel("")
         said = f"95 % intervals of paired runs; grey: no more than chance{_left_out(every, room)}"
-        finish(panels, played_once_in_words(table, None, said))
+        finish(panels, runs_in_words(table, None, said))
     return panels
 
 
 def _left_out(goals: list[Any], room: int) -> str:
     """Say how many goals, and numbers of a goal, are not shown."""
     numbers = max((len(rows) for _, rows in goals), default=0) - room
-    counts = ((len(goals) - len(MOST_NUMBERS), "goals"), (numbers, "numbers that move less"))
-    said = ", ".join(f"{count} more {what}" for count, what in counts if count > 0)
+    counts = (("further goals", len(goals) - len(MOST_NUMBERS)), ("numbers that move less", numbers))
+    said = ", ".join(f"{what}: {count}" for what, count in counts if count > 0)
     return f" · not shown: {said}" if said else ""
 
 

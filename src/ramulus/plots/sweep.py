@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.errors import RamulusError, UnknownNameError
-from ramulus.plots.labels import finish, label_ends, played_once_in_words
+from ramulus.plots.labels import finish, label_ends, runs_in_words
 from ramulus.plots.style import accent, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
@@ -68,5 +68,5 @@ def sweep(
         axes.set_ylim(bottom=0)
         axes.set_xlim(float(rows[x].min()), float(rows[x].max()))
         label_ends(axes, ends[:: -(-len(ends) // MOST_LABELS) or 1])  # Of many every second, third …
-        finish(axes, played_once_in_words(table, who, "the same draws for every value"))
+        finish(axes, runs_in_words(table, who, "the same draws for every value"))
     return axes

@@ -62,7 +62,7 @@ def xp_by_source(
         for panel in panels[max(len(shown) - across, 0) : len(shown)]:
             panel.set_xlabel("level")
         left = len(result.players) - len(shown) if player is None else 0
-        more = f" · {left} more profiles are not shown" if left else ""
+        more = f" · profiles not shown: {left}" if left else ""
         finish(panels, f"{played_in_words(result, shown)} · share of the XP of each level{more}")
     return panels
 
