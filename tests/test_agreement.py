@@ -136,9 +136,9 @@ def what_was_played_agrees(design: rm.Design, seed: int) -> None:
             seconds[row.level - 1] += row.encounters * (effort.loc[(row.level, row.source), "seconds"] + between)
         arrived = result.arrivals("p").mean(axis=0) * 3600
         np.testing.assert_allclose(arrived[-1], seconds.sum(), rtol=1e-9)
-    # Five days a week, 0 1 2 4 5, for every next fifteen players a day later.
+    # Five days a week, 0 1 2 4 5, for each next player a day later.
     play_day = np.floor(np.round(result.arrivals("p") * 3.6e9) / (1.3 * 3.6e9))
-    weeks = [sorted((day + number // 15 % 7) % 7 for day in (0, 1, 2, 4, 5)) for number in range(players)]
+    weeks = [sorted((day + number % 7) % 7 for day in (0, 1, 2, 4, 5)) for number in range(players)]
     days = [
         [7 * (d // 5) + week[int(d % 5)] + 1 if d == d else math.inf for d in row]
         for row, week in zip(play_day, weeks, strict=True)

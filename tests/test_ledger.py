@@ -33,11 +33,6 @@ def lose(rule, level, xp, units):
     return overflow.book_loss(rule, level, xp, units)
 
 
-@njit
-def fail(rule, level, share):
-    return overflow.loss_of_failure(rule, level, share)
-
-
 def tracks() -> st.SearchStrategy[dict]:
     overflow = st.fixed_dictionaries(
         {
@@ -80,12 +75,10 @@ class OnPaper:
                 if not (self.xp > cost if rules["threshold"] == "exceeded" else self.xp >= cost):
                     break
                 excess = self.xp - cost
-                kept = float(excess) * rules["carry"]
+                kept = excess * Fraction(str(rules["carry"]))
                 if "carry_limit" in rules and self.level + 1 < self.cap:
-                    kept = min(kept, rules["carry_limit"] * float(self.costs[self.level]))
-                kept = Fraction(math.floor(kept)) if rules["whole_xp"] else Fraction(round(kept * 10**6), 10**6)
-                if rules["carry"] == 1 and "carry_limit" not in rules and not rules["whole_xp"]:
-                    kept = excess
+                    kept = min(kept, Fraction(str(rules["carry_limit"])) * self.costs[self.level])
+                kept = Fraction(math.floor(kept) if rules["whole_xp"] else Fraction(math.floor(kept * 10**6), 10**6))
                 self.wasted += excess - kept
                 self.xp, self.level, ups = kept, self.level + 1, ups + 1
         else:
@@ -161,7 +154,6 @@ def test_the_rule_is_the_same_compiled_and_interpreted(track, level, xp, units):
     compiled = rule._replace(costs=np.array(rule.costs, np.int64))
     assert book(compiled, level, xp, units) == overflow.book_award(rule, level, xp, units)
     assert lose(compiled, level, xp, units) == overflow.book_loss(rule, level, xp, units)
-    assert fail(compiled, level, 0.37) == overflow.loss_of_failure(rule, level, 0.37)
 
 
 @settings(max_examples=60, deadline=None)
@@ -399,7 +391,42 @@ def test_the_same_awards_under_other_rules():
 
 
 def test_units_leave_room_for_every_total():
-    from ramulus.rules.xp_units import units_per_xp
-
+    parts = {"awards": {"rounding": "none"}}
     for top, units in ((100, 10**6), (10**12, 10**3), (10**14, 10), (2**53, 1)):
-        assert units_per_xp(tabulated(make({"values": [top]}, 2)).main.curve) == units
+        assert tabulated(make({"values": [top]}, 2, **parts)).main.scale == units
+
+
+@pytest.mark.parametrize(
+    ("track", "more", "units"),
+    [
+        ({}, {}, 1),
+        ({"start_xp": 2.5}, {}, 10),
+        ({"cost": {"values": [10, 20.25], "rounding": "none"}}, {}, 100),
+        ({}, {"awards": {"least_award": 0.125}}, 1000),
+        ({}, {"awards": {"rounding": "none"}}, 10**6),
+        ({"overflow": {"carry": 0.5}}, {}, 1),
+        ({"overflow": {"whole_xp": False}}, {"sources": {"a": {"level": 1, "xp": 3, "seconds": 1}}}, 1),
+        ({"overflow": {"whole_xp": False, "carry": 0.5}}, {"sources": {"a": {"level": 1, "xp": 3, "seconds": 1}}}, 10**6),
+        ({}, {"players": {"p": {"start_xp": 0.5}}}, 10),
+    ],
+)  # fmt: skip
+def test_the_unit_is_the_coarsest_that_writes_every_amount(track, more, units):
+    design = make({"values": [10, 20]}, 3, track, **more)
+    assert tabulated(design).main.scale == units
+    ledger = rm.Ledger(design)
+    if units < 10**6:
+        state = ledger.to_dict()
+        with pytest.raises(rm.AwardError, match="counts in"):
+            ledger.award(1 / (2 * units))
+        assert ledger.to_dict() == state
+
+
+def test_a_share_is_the_decimal_that_is_written():
+    for excess in range(200):
+        for carry in (0.29, 0.57, 0.07, 0.999999999, 1 / 3):
+            ledger = rm.Ledger(make({"values": [100, 1000]}, 3, {"overflow": {"carry": carry}}))
+            ledger.award(100 + excess)
+            assert ledger.xp == math.floor(excess * Fraction(round(Fraction(str(carry)) * 10**9), 10**9))
+    limited = rm.Ledger(make({"values": [10, 100, 100]}, 4, {"overflow": {"carry_limit": 0.29}}))
+    limited.award(99)
+    assert (limited.level, limited.xp) == (2, 29)

@@ -171,13 +171,13 @@ WEEKDAYS = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 
 
 def plays(player, number, starts_on, calendar):
-    """Whether a player plays on a calendar day, from the rules: spread evenly, shifted by fifteens of players."""
+    """Whether a player plays on a calendar day, from the rules: spread evenly, shifted by a day for each next player."""
     weekday = (calendar - 1 + WEEKDAYS.index(starts_on)) % 7
     if "plays_on" in player:
         return WEEKDAYS[weekday] in player["plays_on"]
     count = player.get("days_per_week", 7)
     since_day_one = (calendar - 1) % 7
-    return since_day_one in {(7 * k // count + number // 15 % 7) % 7 for k in range(count)}
+    return since_day_one in {(7 * k // count + number % 7) % 7 for k in range(count)}
 
 
 PLAYERS = st.fixed_dictionaries(
@@ -201,7 +201,7 @@ def test_calendar_days_are_exact_at_the_borders(player, number, starts_on, play_
     border = round(player["hours_per_day"] * 3600 * 1e6) * play_day / 1e6
     seconds = np.array([[border, border + 60, border + player["hours_per_day"] * 3600 - 1]])
     assert days_reached(seconds, np.array([number]), schedules).tolist() == [[day] * 3]
-    schedule = schedules[number // 15 % len(schedules)]
+    schedule = schedules[number % len(schedules)]
     assert schedule.first_play_day(day) == play_day
     assert schedule.weekdays(np.array([day])).tolist() == [(day - 1 + WEEKDAYS.index(starts_on)) % 7]
 

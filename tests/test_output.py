@@ -140,8 +140,8 @@ def test_a_jump_is_told_from_steep_growth():
 
 
 def test_the_foot_of_a_trace():
-    table = rm.trace(make({"values": [10, 25]}, 3, {"overflow": {"carry": 0}}), [15, 2.5])
-    assert totals_in_words(table) == "2 awards of 17.5 XP in all: 1 level gained, 5 XP wasted (28.6%)."
+    table = rm.trace(make({"values": [10, 25]}, 3, {"overflow": {"carry": 0}}), [15, 2])
+    assert totals_in_words(table) == "2 awards of 17 XP in all: 1 level gained, 5 XP wasted (29.4%)."
     assert totals_in_words(table.iloc[:0]) == "0 awards of 0 XP in all: 0 levels gained, 0 XP wasted (0.0%)."
 
 

@@ -59,7 +59,7 @@ def test_failures_limits_skills_and_days_with_a_pencil():
         players={"p": {"hours_per_day": 0.25, "days_per_week": 2, "seconds_between": 10}},
         skills={"grafting": {"max_level": 3, "cost": {"values": [6, 6]}}},
     )
-    result = rm.simulate(design, players=3)
+    result = rm.simulate(design, players=1)
     # errand 60 in 1010 s; then grafts at skill 1, 1, 2, 2, 3 …: 100, 100, 90, 90, then 80 s each.
     times = 1010 + np.cumsum([100, 100, 90, 90] + [80] * 20)
     assert result.pace()["hours_p50"].tolist() == [0, times[3] / 3600, times[13] / 3600]

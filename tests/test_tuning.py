@@ -137,7 +137,8 @@ CHANGES = [
     ({"players.steady.seconds_between": 30}, {}, False),
     ({"stats.shear.growth": 1.05}, {}, False),
     ({"constants.steepness": 1.4}, {"encounter.failure.loss": 0.1}, False),
-    ({"tracks.warden.cost": {"formula": "1e9 * level"}}, {}, False),
+    ({"tracks.warden.cost": {"formula": "1e9 * level"}}, {}, True),
+    ({"tracks.warden.cost": {"formula": "100.5 * level", "rounding": "none"}}, {}, False),
     ({"constants.steepness": 1.4}, {"sources.bark_borer.xp": "34 * steepness"}, False),
 ]
 

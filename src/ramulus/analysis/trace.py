@@ -17,7 +17,7 @@ from ramulus.rules.outcomes import OUTCOME_COLUMNS
 from ramulus.rules.overflow import Overflow, book_award
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_laws import drawn_xp, xp_tables
-from ramulus.rules.xp_units import MOST_SUM, as_units, fitting, in_xp, whole_where_whole
+from ramulus.rules.xp_units import FINEST, MOST_SUM, as_units, fitting, in_xp, to_units, whole_where_whole
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -70,15 +70,17 @@ def _in_units(awards: Sequence[float] | Array, scale: int) -> tuple[NDArray[Any]
         amounts = awards
         good = np.isfinite(amounts) & (amounts >= 0)
         if good.all() and float(amounts.max(initial=0)) * scale < _EXACT:
-            return amounts, np.rint(amounts.astype(np.float64) * scale).astype(np.int64)
-    units = []
+            units = to_units(amounts, scale)
+            if scale == 10**FINEST or (units / scale == amounts).all():
+                return amounts, units
+    counted = []
     listed = [a.item() if isinstance(a, np.generic) else a for a in awards]
     for step, amount in enumerate(listed, 1):
         try:
-            units.append(as_units(amount, scale, "an award"))
+            counted.append(as_units(amount, scale, "an award"))
         except AwardError as error:
             raise AwardError(f"award {step}: {error}") from None
-    return np.array(listed, dtype=object), fitting(units)
+    return np.array(listed, dtype=object), fitting(counted)
 
 
 def _booked(ledger: Ledger, units: NDArray[Any]) -> NDArray[Any]:

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 def problems_across(design: DesignModel) -> Iterator[tuple[Problem, str]]:
     """Yield what no table is at fault for alone, with the name that it hangs on."""
     yield from _limits_without_days(design)
+    yield from _starts_outside(design)
     if EVERYONE in design.players:
         found = f"a profile called {EVERYONE!r} could not be told from all of them"
         yield Problem(f"players.{EVERYONE}", found, "any other name", code="reserved-name"), EVERYONE
@@ -38,6 +39,18 @@ def _goal_problems(design: DesignModel, place: str, goal: Goal) -> Iterator[Prob
         yield Problem(place, found, "hours_per_day for the profile", code="incomplete-pair")
     if goal.key in ("wasted", "still_playing") and goal.track not in (None, design.main_track_name):
         yield Problem(f"{place}.track", f"{goal.key} of a skill", "the main track", code="invalid-value")
+
+
+def _starts_outside(design: DesignModel) -> Iterator[tuple[Problem, str]]:
+    track = design.tracks.get(design.main_track_name)
+    members = design.party.members.items() if design.party else ()
+    stated = [(f"players.{name}", player.start_level) for name, player in design.players.items()]
+    stated += [(f"party.members.{name}", member.start_level) for name, member in members]
+    for place, level in stated if track else ():
+        assert track is not None
+        if level is not None and not track.start_level <= level <= track.max_level:
+            found, allowed = f"level {level} is outside the track", f"{track.start_level} … {track.max_level}"
+            yield Problem(f"{place}.start_level", found, allowed), design.main_track_name
 
 
 def _limits_without_days(design: DesignModel) -> Iterator[tuple[Problem, str]]:

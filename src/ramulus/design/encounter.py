@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Self
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import AfterValidator, Field, WithJsonSchema, model_validator
 
 from ramulus.design.base import (
     FormulaName,
@@ -30,6 +30,15 @@ def _not_tiny(variation: float) -> float:
     return variation
 
 
+_SHARE_OR_FORMULA = WithJsonSchema({"type": ["number", "string"], "minimum": 0, "maximum": 1, "maxLength": 2000})
+
+
+def _some_share(value: float | str) -> float | str:
+    if not isinstance(value, str) and not 0 <= value <= 1:
+        raise _mistake(f"{value!r} is outside 0 … 1", "a share 0 … 1, or a formula of level")
+    return value
+
+
 class Failure(Model):
     """What a failed encounter costs and still pays."""
 
@@ -37,8 +46,8 @@ class Failure(Model):
     """Seconds that a failure adds."""
     xp_share: Share = 0
     """The share of the award that a failure still pays."""
-    loss: Share = 0
-    """The share of the current level's cost that a failure takes."""
+    loss: Annotated[NumberOrFormula, AfterValidator(_some_share), _SHARE_OR_FORMULA] = 0
+    """The share of the current level's cost that a failure takes: a number, or a formula of `level`."""
 
 
 class Encounter(Model):

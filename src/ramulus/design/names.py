@@ -115,6 +115,7 @@ def _encounter_formulas(design: DesignModel) -> _Found:
         # One that every source passes over is read by nobody, and may stay as it is.
         numbers = common_numbers(users) if users else {n for source in everyone for n in source.numbers}
         yield f"encounter.{key}", getattr(design.encounter, key), shared | numbers
+    yield "encounter.failure.loss", design.encounter.failure.loss, frozenset({"level"})
     for name, value in design.encounter.show.items():
         # A shown column is left empty for a source that lacks a number of it.
         yield f"encounter.show.{name}", value, shared | {n for source in everyone for n in source.numbers}

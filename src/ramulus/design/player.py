@@ -16,6 +16,7 @@ from ramulus.design.base import (
     NumberOrFormula,
     PlainName,
     Share,
+    XpAmount,
     _mistake,
     number_up_to,
 )
@@ -85,12 +86,18 @@ class Player(Model):
     """What one XP of a skill is worth to them when they choose, in XP of the main track."""
     seconds_between: NotNegative = 0
     """Seconds between encounters."""
+    start_level: Level | None = None
+    """The level of the main track at which they start (default: the track's)."""
+    start_xp: XpAmount | None = None
+    """XP inside that level at the start (default: the track's, or 0 with a `start_level`)."""
+    start_points: XpAmount | None = None
+    """Points to spend at the start, instead of the track's; those of levels below the start come on top."""
     spread: Annotated[NotNegative, Field(le=5), number_up_to(5)] = 0
     """How far players of this kind differ in speed: sigma of a log-normal factor with median 1."""
     hours_per_day: Annotated[Number, Field(ge=SHORTEST_DAY, le=24), number_up_to(24, SHORTEST_DAY)] | None = None
     """Hours played on a play day."""
     days_per_week: Annotated[int, Field(ge=1, le=7)] | None = None
-    """Play days a week, spread evenly over it, on other weekdays for every next fifteen players."""
+    """Play days a week, spread evenly over it, on other weekdays for each next player."""
     plays_on: SomeWeekdays | None = None
     """The weekdays on which all of this kind play, instead of `days_per_week`."""
     stays: Retention | None = None

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
-from pydantic import model_validator
+from pydantic import Field, model_validator
 
-from ramulus.design.base import Level, Model, NotNegative, NumberOrFormula, Share, XpAmount, _mistake
+from ramulus.design.base import Level, Model, NotNegative, NumberOrFormula, Share, XpAmount, _mistake, number_up_to
 from ramulus.design.cost_ways import AnyCost
+
+MOST_CARRIED = 1000  # Levels' costs: far more than any excess is worth keeping.
 
 
 class Overflow(Model):
@@ -15,7 +17,7 @@ class Overflow(Model):
 
     carry: Share = 1.0
     """The share of the XP past a threshold that is kept."""
-    carry_limit: NotNegative | None = None
+    carry_limit: Annotated[NotNegative, Field(le=MOST_CARRIED), number_up_to(MOST_CARRIED)] | None = None
     """The most that is kept, as a share of the next level's cost."""
     threshold: Literal["reached", "exceeded"] = "reached"
     """Whether XP equal to the cost is enough."""

@@ -13,6 +13,7 @@ from ramulus.rules.pay import paid
 from ramulus.rules.xp_units import MOST_UNITS, to_units
 
 if TYPE_CHECKING:
+    from ramulus.rules.columns import Columns
     from ramulus.rules.tabulation import Tabulation
 
 Ints = NDArray[np.int64]
@@ -35,18 +36,19 @@ def fixed_units(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) -
     return to_units(np.where(fixed & met, both, 0.0), tabulation.main.scale)
 
 
-def refuse_large(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) -> None:
+def refuse_large(tabulation: Tabulation, columns: Columns, factor: Array, met: NDArray[np.bool_]) -> None:
     """Refuse awards that a kernel could not count exactly.
 
     Args:
         tabulation: the design's.
+        columns: the levels and columns that the factor is over.
         factor: the product of multipliers, shape (L, C).
         met: where an award may be made, shape (L, C).
 
     Raises:
         DesignError: an award is too large.
     """
-    columns, scale = tabulation.columns, tabulation.main.scale
+    scale = tabulation.main.scale
     highest = columns.spread([law.highest for law in tabulation.laws])
     award = np.where(met, paid(tabulation.design.awards, highest, factor), 0.0)
     if np.nanmax(award) * scale > MOST_UNITS:

@@ -7,6 +7,7 @@ the tables stay dense where skills are few.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -57,6 +58,16 @@ class Columns:
     def shape(self) -> tuple[int, int]:
         """(L, C)."""
         return len(self.levels), len(self.source_of)
+
+    @cached_property
+    def by_source(self) -> Columns:
+        """One column a source: its first, for what no skill level changes."""
+        first, count = self.first_column, len(self.sources)
+        return Columns(
+            self.levels, self.sources, np.arange(count), self.skill_level[first], np.arange(count),
+            np.ones(count, np.int64), self.skill_track, self.open[:, first],
+            {name: values[first] for name, values in self.numbers.items()},
+        )  # fmt: skip
 
     def of(self, sources: list[int]) -> Index:
         """Return the columns of some sources."""

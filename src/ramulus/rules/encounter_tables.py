@@ -41,6 +41,15 @@ class Scene:
     columns: Columns
     names: Mapping[str, Array]
 
+    def by_source(self) -> Scene:
+        """Return the scene over one column a source, its first: for formulas that no skill level changes."""
+        whole, first = len(self.columns.source_of), self.columns.first_column
+        names = {
+            name: array[..., first] if array.ndim == 2 and array.shape[-1] == whole else array
+            for name, array in self.names.items()
+        }
+        return Scene(self.design, self.profile, self.ability, self.columns.by_source, names)
+
     def evaluated(self, place: str, value: float | str, columns: Index) -> Array:
         """Return a number or formula over some columns; it may fail where a source is closed."""
         whole = len(self.columns.source_of)

@@ -14,7 +14,7 @@ from ramulus.rules.listeners import Listener, Listeners
 from ramulus.rules.outcomes import AwardOutcome, LedgerEvent, LossOutcome
 from ramulus.rules.overflow import book_award, book_loss, threshold
 from ramulus.rules.tabulation import tabulated
-from ramulus.rules.xp_units import as_units, from_units, plain_number
+from ramulus.rules.xp_units import FINEST, as_units, from_units, plain_number
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -220,7 +220,7 @@ class Ledger:
         Raises:
             AwardError: the points are no finite number ≥ 0; nothing has changed.
         """
-        as_units(points, self._scale, "a grant of points")
+        as_units(points, 10**FINEST, "a grant of points")
         self.account.points += points
         return self.account.points
 
@@ -230,7 +230,7 @@ class Ledger:
         Raises:
             AwardError: the points are no finite number ≥ 0, or there are fewer; nothing has changed.
         """
-        as_units(points, self._scale, "a payment")
+        as_units(points, 10**FINEST, "a payment")
         if points > self.account.points:
             raise AwardError(f"a payment of {points:g} points, and there are {self.account.points:g}")
         self.account.points -= points

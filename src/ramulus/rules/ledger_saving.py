@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from ramulus.errors import AwardError, SavedLedgerError, UnknownNameError, shortly
 from ramulus.rules.overflow import can_hold
-from ramulus.rules.xp_units import MOST_BOOKED, as_units
+from ramulus.rules.xp_units import FINEST, MOST_BOOKED, as_units
 
 if TYPE_CHECKING:
     from ramulus.rules.ledger import Account, Ledger
@@ -61,7 +61,7 @@ def _read(account: Account, data: Mapping[str, Any], tables: TrackTables) -> Non
     account.level, account.peak = operator.index(data["level"]) - start, operator.index(data["peak_level"]) - start
     for name in _IN_UNITS:
         setattr(account, name, as_units(data[name], tables.scale, name, MOST_BOOKED))
-    as_units(data["points"], 1, "points", MOST_BOOKED)
+    as_units(data["points"], 10**FINEST, "points", MOST_BOOKED)
     account.points = data["points"]
     in_range = 0 <= account.level <= account.peak <= rule.cap
     if not in_range or not account.balanced(rule.costs) or not can_hold(rule, account.level, account.xp):

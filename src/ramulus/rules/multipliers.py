@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.design.names import stat_track
 from ramulus.formula import parse
 from ramulus.formula.functions import Array
 from ramulus.rules.evaluating import evaluate_at, fault
@@ -192,6 +193,12 @@ def reads_leader(rule: Multiplier) -> bool:
 def reads_size(rule: Multiplier) -> bool:
     """Whether a rule's formula reads `party_size`."""
     return _reads(rule, "party_size")
+
+
+def reads_skill(design: Design, rule: Multiplier) -> bool:
+    """Whether a rule's formula reads a skill's level, or a stat that follows it."""
+    of_skills = [n for n, stat in design.stats.items() if stat_track(design, stat) != design.main_track_name]
+    return any(_reads(rule, name) for name in ("skill_level", *of_skills))
 
 
 def _reads(rule: Multiplier, name: str) -> bool:

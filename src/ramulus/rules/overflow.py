@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from decimal import ROUND_HALF_UP, Decimal
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 if TYPE_CHECKING:
@@ -15,8 +16,9 @@ if TYPE_CHECKING:
 
 DISCARD, FILL, BANK = 0, 1, 2
 _AT_CAP = {"discard": DISCARD, "fill": FILL, "bank": BANK}
-NO_LIMIT = -1.0
+NO_LIMIT = -1
 _NO_END = 2**40
+SHARES = 10**9  # A share is a decimal of nine places, counted in billionths: 0.29 is exact, as no double is.
 
 
 class Overflow(NamedTuple):
@@ -27,8 +29,8 @@ class Overflow(NamedTuple):
         first: where they start.
         cap: how many there are, which is the level of the cap.
         scale: units in one XP.
-        carry: the share of an excess that is kept.
-        carry_limit: the most that is kept, as a share of the next cost; NO_LIMIT is none.
+        carry: the share of an excess that is kept, in billionths.
+        carry_limit: the most that is kept, as a share of the next cost, in billionths; NO_LIMIT is none.
         more: units by which XP must exceed a cost: 0, or 1 where a cost must be exceeded.
         most_ups: how many levels one award may raise.
         whole: whether what is kept is whole XP.
@@ -40,8 +42,8 @@ class Overflow(NamedTuple):
     first: int
     cap: int
     scale: int
-    carry: float
-    carry_limit: float
+    carry: int
+    carry_limit: int
     more: int
     most_ups: int
     whole: bool
@@ -57,14 +59,25 @@ def overflow_of(track: Track, costs: Sequence[int], scale: int) -> Overflow:
         first=0,
         cap=len(costs),
         scale=scale,
-        carry=float(rules.carry),
-        carry_limit=NO_LIMIT if rules.carry_limit is None else float(rules.carry_limit),
+        carry=billionths(rules.carry),
+        carry_limit=NO_LIMIT if rules.carry_limit is None else billionths(rules.carry_limit),
         more=int(rules.threshold == "exceeded"),
         most_ups=1 if rules.level_ups_per_award == "one" else _NO_END,
         whole=rules.whole_xp,
         at_cap=_AT_CAP[rules.at_cap],
         may_drop=track.may_drop_levels,
     )
+
+
+def billionths(share: float) -> int:
+    """Return a share as it is written, in billionths; what is finer than that is rounded, halves away from zero."""
+    return int((Decimal(repr(share)) * SHARES).to_integral_value(ROUND_HALF_UP))
+
+
+def part_of(units: int, share: int) -> int:
+    """Return a share, in billionths, of some units, rounded down; exact, and within 63 bits where the result is."""
+    whole, rest = share // SHARES, share % SHARES
+    return units * whole + units // SHARES * rest + units % SHARES * rest // SHARES
 
 
 def threshold(rule: Overflow, level: int) -> int:
@@ -96,14 +109,10 @@ def book_award(rule: Overflow, level: int, xp: int, units: int) -> tuple[int, in
 
 def kept_of(rule: Overflow, level: int, excess: int) -> int:
     """Return the part of an excess past a level's threshold that is kept."""
-    if rule.carry == 1.0 and rule.carry_limit < 0.0:
-        return excess - excess % rule.scale if rule.whole else excess
-    kept = float(excess) / float(rule.scale) * rule.carry
-    if rule.carry_limit >= 0.0 and level + 1 < rule.cap:
-        next_cost = float(rule.costs[rule.first + level + 1]) / float(rule.scale)
-        kept = min(kept, rule.carry_limit * next_cost)
-    units = math.floor(kept) * rule.scale if rule.whole else round(kept * float(rule.scale))
-    return min(units, excess)
+    kept = part_of(excess, rule.carry)
+    if rule.carry_limit >= 0 and level + 1 < rule.cap:
+        kept = min(kept, part_of(rule.costs[rule.first + level + 1], rule.carry_limit))
+    return kept - kept % rule.scale if rule.whole else kept
 
 
 def room_at_cap(rule: Overflow, xp: int) -> int:
@@ -137,11 +146,15 @@ def book_loss(rule: Overflow, level: int, xp: int, units: int) -> tuple[int, int
     return level, xp, taken
 
 
+def nearest_whole(value: float) -> int:
+    """Return the whole number nearest to one of 0 or more, halves up."""
+    whole = math.floor(value)
+    return whole + 1 if value - whole >= 0.5 else whole
+
+
 def loss_of_failure(rule: Overflow, level: int, share: float) -> int:
-    """Return the units that a failure takes: a share of the level's cost, whole where XP is whole; 0 at the cap."""
-    if level >= rule.cap:
-        return 0
+    """Return the units that a failure takes below the cap: a share of the level's cost, whole where XP is whole."""
     loss = share * (float(rule.costs[rule.first + level]) / float(rule.scale))
     if rule.whole:
-        loss = math.floor(loss) * 1.0
-    return round(loss * float(rule.scale))
+        return math.floor(loss) * rule.scale
+    return nearest_whole(loss * float(rule.scale))

@@ -56,12 +56,14 @@ class MeanAward:
         columns: the levels and columns.
         laws: what XP is drawn from, a law a source.
         product: the product of multipliers.
+        parts: into how many equal parts the XP drawn is divided first: members of a party that splits it.
     """
 
     design: Design
     columns: Columns
     laws: list[XpLaw]
     product: Array
+    parts: int = 1
 
     @cached_property
     def base(self) -> Array:
@@ -81,7 +83,7 @@ class MeanAward:
 
     def _mean(self, failure_share: float | None) -> Array:
         # Fixed amounts all at once; the mean of what is drawn is over each amount as it is rounded.
-        result = paid(self.design.awards, self.base, self.product, failure_share)
+        result = paid(self.design.awards, self.base / self.parts, self.product, failure_share)
         for index, law in enumerate(self.laws):
             if law.width != 1:
                 mine = self.columns.of([index])
@@ -97,7 +99,7 @@ class MeanAward:
 
     def _nearly_mean_of(self, law: XpLaw, product: Array, failure_share: float | None) -> Array:
         """Return the mean with what rounding does taken at its middle, so that no amount has to be rounded."""
-        factor = product * (1.0 if failure_share is None else failure_share)
+        factor = product / self.parts * (1.0 if failure_share is None else failure_share)
         least = float(self.design.awards.least_award) if failure_share is None else 0.0
         rounder, low = Rounder.of(self.design.awards), law.low[:, None]
         shift = _SHIFT[rounder.kind] * rounder.to
@@ -112,7 +114,7 @@ class MeanAward:
         """Return the mean over what is drawn, each amount as it is rounded; many amounts at once, (amounts, L, C)."""
         total, weights = np.zeros((1, 1)), 0.0
         for amounts, chances in _outcomes(law, max(ROUNDED_AT_ONCE // max(product.size, 1), 1)):
-            awards = paid(self.design.awards, amounts, product, failure_share)
+            awards = paid(self.design.awards, amounts / self.parts, product, failure_share)
             total = total + (chances[:, None, None] * awards).sum(axis=0)
             weights += float(chances.sum())
         return total / weights

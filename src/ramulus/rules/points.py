@@ -52,7 +52,8 @@ def upgrade_ranks(design: Design, player: str, granted: Array) -> dict[str, Arra
         DesignError: an upgrade changes a stat of another track than the main one.
     """
     _refuse_other_tracks(design)
-    points = design.track().start_points + granted
+    own = design.profile(player).start_points
+    points = (design.track().start_points if own is None else own) + granted
     prices, bought = _shopping_list(design, design.profile(player).spends, float(points.max()))
     # The tolerance lets prices such as 0.1 add up to the points granted for them.
     count = np.searchsorted(np.cumsum(prices) * (1 - 1e-12), points, side="right")

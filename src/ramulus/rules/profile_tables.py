@@ -16,7 +16,6 @@ from ramulus.rules.award_units import Ints, fixed_units, refuse_large, skill_uni
 from ramulus.rules.encounter_tables import EncounterTables
 from ramulus.rules.lazily import Lazily
 from ramulus.rules.multipliers import ALONE, Company, Link, links, product_of, rule_factors
-from ramulus.rules.overflow import loss_of_failure
 from ramulus.rules.pay import MeanAward, MeanPay
 from ramulus.rules.pursuit import pay_by_hour
 from ramulus.rules.rounding import Rounder
@@ -64,7 +63,7 @@ class Awarding:
         return MeanAward(tabulation.design, tabulation.columns, tabulation.laws, self.product(on))
 
     def _fixed_units(self, on: Rules) -> Ints:
-        refuse_large(self._tabulation, self.product(on), self.met)
+        refuse_large(self._tabulation, self._tabulation.columns, self.product(on), self.met)
         return fixed_units(self._tabulation, self.product(on), self.met)
 
     def _units_of_skill(self, on: Rules) -> Ints:
@@ -134,22 +133,30 @@ class ProfileTables:
 
         Mean XP and what a skill's is worth, less what failures take; never below 0.
         """
+        return self._paid(self.alone, self.mean_pay(self.tabulation.always_on))
+
+    def pay_leading(self, size: int, *, splits: bool) -> Array:
+        """Return `pay` as the leader of a party of some members has it: its own part, by the rules of that company."""
+        tabulation, on = self.tabulation, self.tabulation.always_on
+        awarding = Awarding(self, Company(size=size))
+        awards = MeanAward(
+            tabulation.design, tabulation.columns, tabulation.laws, awarding.product(on), size if splits else 1
+        )
+        return self._paid(
+            awarding, MeanPay(tabulation.design, self.encounters, awards, float(self.player.seconds_between))
+        )
+
+    def _paid(self, awarding: Awarding, mean: MeanPay) -> Array:
         on, design, main = self.tabulation.always_on, self.tabulation.design, self.tabulation.main
-        mean, failure, failing = self.mean_pay(on), design.encounters.failure, 1 - self.encounters.success
+        failure, failing = design.encounters.failure, 1 - self.encounters.success
         worth = mean.xp
-        if failure.loss:
-            rule, levels = main.overflow, range(len(main.curve.costs) + 1)
-            lost = [loss_of_failure(rule, level, float(failure.loss)) / rule.scale for level in levels]
-            worth = worth - failing * np.array(lost)[:, None]
+        if self.tabulation.lost.any():
+            worth = worth - failing * (self.tabulation.lost / main.scale)[:, None]
         if self.player.skill_xp_worth:
-            won, consolation = self.alone.skill_award(on), self.alone.skill_award(on, float(failure.xp_share))
+            won, consolation = awarding.skill_award(on), awarding.skill_award(on, float(failure.xp_share))
             practised = self.encounters.success * won + failing * consolation
             worth = worth + float(self.player.skill_xp_worth) * practised
         return np.where(self.tabulation.columns.open, pay_by_hour(worth, mean.seconds), 0.0)
-
-    def in_company(self, company: Company) -> Awarding:
-        """Return the multipliers of this profile as a member of a party."""
-        return Awarding(self, company)
 
     def timeline(self, hours: float) -> Timeline:
         """Return which multipliers are on when, over some played hours."""

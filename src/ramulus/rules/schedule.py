@@ -22,7 +22,6 @@ if TYPE_CHECKING:
     from ramulus.design.player import Player
 
 MICROS = 1_000_000
-SAME_WEEK = 15  # So many players one after the other play on the same days.
 
 Micros = NDArray[np.int64]
 
@@ -100,7 +99,7 @@ def schedules_of(design: Design, player: Player) -> tuple[Schedule, ...]:
 
 def schedule_of(number: Any, schedules: int) -> Any:
     """Return which of some schedules a player of a profile has, or several players, by their numbers."""
-    return number // SAME_WEEK % schedules
+    return number % schedules
 
 
 def days_reached(seconds: Array, numbers: NDArray[np.int64], schedules: tuple[Schedule, ...]) -> Array:

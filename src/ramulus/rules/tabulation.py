@@ -14,6 +14,7 @@ from ramulus.rules.ability import MIDDLE, classes_of
 from ramulus.rules.columns import Columns, columns_of
 from ramulus.rules.encounter_tables import Scene, make_scene
 from ramulus.rules.lazily import Lazily
+from ramulus.rules.losses import Ints, losses_of
 from ramulus.rules.multipliers import always_on
 from ramulus.rules.points import upgrade_ranks
 from ramulus.rules.profile_tables import ProfileTables, Rules
@@ -90,6 +91,11 @@ class Tabulation:
         """What each source's XP is drawn from."""
         levels = self.columns.levels
         return [law_of(source.xp, self.design, name, levels) for name, source in self.design.sources.items()]
+
+    @cached_property
+    def lost(self) -> Ints:
+        """What a failure takes at each level of the main track, in its units, shape (L,)."""
+        return losses_of(self.design, self.main)
 
     @cached_property
     def always_on(self) -> Rules:

@@ -12,6 +12,7 @@ from ramulus.rules.costs import CostCurve, cost_curve
 from ramulus.rules.evaluating import fault
 from ramulus.rules.overflow import Overflow, overflow_of, threshold
 from ramulus.rules.points import points_granted
+from ramulus.rules.rounding import Rounder
 from ramulus.rules.xp_units import MOST_UNITS, cost_units, to_units, units_per_xp
 
 if TYPE_CHECKING:
@@ -43,7 +44,15 @@ class TrackTables:
     @cached_property
     def scale(self) -> int:
         """How many units one XP has."""
-        return units_per_xp(self.curve)
+        design, rules = self._design, self.track.overflow
+        awards, loses = design.awards, design.encounters.failure.loss != 0
+        is_whole = not 0 < rules.carry < 1 and rules.carry_limit is None and not loses
+        # Without sources nobody knows what will be awarded; where XP is not whole, it may be anything.
+        parts = awards.rounding == "none" or (not rules.whole_xp and not (is_whole and design.sources))
+        amounts = [self.track.start_xp, awards.least_award, Rounder.of(awards).to]
+        if self.name == design.main_track_name:
+            amounts += [player.start_xp or 0 for player in design.players.values()]
+        return units_per_xp(self.curve, amounts, parts=parts)
 
     @cached_property
     def overflow(self) -> Overflow:

@@ -1,12 +1,14 @@
-"""Exact XP: every amount is a whole number of units, millionths of an XP where the totals leave room.
+"""Exact XP: every amount is a whole number of units, the coarsest decimal part of an XP that the track allows.
 
-Adding 0.7 XP ten times in binary floating point gives a little less than 7 and misses a threshold at 7; in
-millionths it gives 7. The unit grows to a whole XP as totals near 2**50, so every amount also fits a float64.
+Adding 0.7 XP ten times in binary floating point gives a little less than 7 and misses a threshold at 7; in tenths it
+gives 7. Where costs, starts and awards are whole, so is the unit. It is no finer than what keeps totals below 2**50,
+so every amount also fits a float64.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -17,6 +19,7 @@ from ramulus.errors import AwardError, shortly
 from ramulus.formula.functions import Array
 from ramulus.rules.costs import CostCurve
 from ramulus.rules.evaluating import fault
+from ramulus.rules.overflow import nearest_whole
 
 FINEST = 6
 MOST_SUM = 2**62  # What whole numbers of 63 bits hold, with room for one more addition.
@@ -24,15 +27,31 @@ MOST_BOOKED = 10**120  # Of what a ledger has added up.
 MOST_UNITS = 2**50  # So that the sum over a chunk of a thousand players still fits 63 bits.
 
 
-def units_per_xp(curve: CostCurve) -> int:
-    """Return how many units one XP has on a track: the largest power of ten up to a million that fits."""
+def units_per_xp(curve: CostCurve, amounts: Sequence[float], *, parts: bool) -> int:
+    """Return how many units one XP has on a track: the least power of ten that writes all that is counted on it.
+
+    Args:
+        curve: what the levels cost.
+        amounts: what XP at the start and awards are made of, in XP.
+        parts: whether awards or shares may be any part of an XP, so that only the finest unit will do.
+    """
     total = float(curve.totals[-1])
-    return int(10 ** next((k for k in range(FINEST, 0, -1) if total * 10**k <= MOST_UNITS), 0))
+    most = next((k for k in range(FINEST, 0, -1) if total * 10**k <= MOST_UNITS), 0)
+    known = np.concatenate([curve.costs, np.asarray(amounts, dtype=np.float64)])
+    wanted = FINEST if parts else next((k for k in range(FINEST) if _written_by(known, k)), FINEST)
+    return int(10 ** min(wanted, most))
+
+
+def _written_by(amounts: Array, places: int) -> bool:
+    """Return whether so many decimal places write every amount."""
+    return bool((np.round(amounts, places) == amounts).all())
 
 
 def to_units(xp: Array, scale: int) -> NDArray[np.int64]:
-    """Return XP amounts as whole numbers of units, the nearest where an amount is finer than that."""
-    return np.rint(np.asarray(xp, dtype=np.float64) * scale).astype(np.int64)
+    """Return XP amounts as whole numbers of units, the nearest (halves up) where an amount is finer than that."""
+    units = np.asarray(xp, dtype=np.float64) * scale
+    whole = np.floor(units)
+    return np.asarray(np.where(units - whole >= 0.5, whole + 1, whole).astype(np.int64))
 
 
 def cost_units(curve: CostCurve, scale: int) -> list[int]:
@@ -62,22 +81,31 @@ def as_units(amount: object, scale: int, what: str, most: int = MOST_AMOUNT) -> 
     """Return an amount of XP in units.
 
     Raises:
-        AwardError: the amount is no finite number of 0 or more, or above the most.
+        AwardError: the amount is no finite number of 0 or more, or above the most, or finer than a unit.
     """
-    if type(amount) is int and 0 <= amount <= most:
-        return amount * scale
+    if isinstance(amount, int | np.integer) and not isinstance(amount, bool) and 0 <= amount <= most:
+        return int(amount) * scale
     try:
         number = float(amount) if not isinstance(amount, bool | str | bytes) else math.nan  # type: ignore[arg-type]
     except (TypeError, ValueError, OverflowError):
         number = math.nan
     if not 0 <= number <= most:
         raise AwardError(f"{what} of {shortly(amount)}; allowed: a finite number of 0 or more, at most {most:.0e}")
-    return int(number) * scale if number.is_integer() else round(number * scale)
+    if number.is_integer():
+        return int(number) * scale
+    units = nearest_whole(number * scale)
+    if units / scale != number and scale < 10**FINEST:
+        unit = "whole XP" if scale == 1 else f"{1 / scale:g} XP"
+        raise AwardError(
+            f"{what} of {shortly(amount)}, and this track counts in {unit}, the finest of its costs and awards; "
+            'allowed: a multiple of that, or awards.rounding = "none" to count parts'
+        )
+    return units
 
 
 def units_of(xp: float, scale: int) -> int:
-    """Return one amount of XP in units, the nearest; plain numbers only, so that a kernel compiles it."""
-    return round(xp * scale)
+    """Return one amount of XP in units, the nearest (halves up); plain numbers only, so that a kernel compiles it."""
+    return nearest_whole(xp * scale)
 
 
 def fitting(numbers: list[int]) -> NDArray[Any]:

@@ -57,6 +57,14 @@ def player_keys(seed: int, profile: str, numbers: NDArray[np.int64]) -> NDArray[
         return np.asarray(mix(np.frombuffer(name, dtype=np.uint64) + steps))
 
 
+def orders(name: str, count: int, size: int) -> NDArray[np.int64]:
+    """Return random orders of the numbers 0 … size − 1 that belong to a name, shape (count, size)."""
+    key = np.frombuffer(hashlib.blake2b(name.encode(), digest_size=8).digest(), dtype=np.uint64)
+    with np.errstate(over="ignore"):
+        steps = (np.arange(count * size, dtype=np.uint64) + np.uint64(1)) * GOLDEN
+        return np.argsort(np.asarray(mix(key + steps)).reshape(count, size), axis=1)
+
+
 def own_draws(keys: NDArray[np.uint64], purpose: np.uint64) -> Array:
     """Return one draw a player for a purpose, inside (0, 1), shape (n,)."""
     with np.errstate(over="ignore"):

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import class_of
-from ramulus.rules.overflow import book_award, book_loss, loss_of_failure, threshold
+from ramulus.rules.overflow import book_award, book_loss, threshold
 from ramulus.rules.pay import paid_xp
 from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.rules.xp_laws import drawn_xp
@@ -98,23 +98,27 @@ def player_kernel(features: Features) -> Any:
         borders, states, first_level = world.borders, world.state, _first_levels(tracks.cap)
         between, extra = settings.seconds_between, settings.extra_seconds
         horizon, most = settings.horizon, settings.most_encounters
-        share, least, loss, pursuit = settings.xp_share, settings.least_award, settings.loss, settings.pursuit
+        share, least, pursuit = settings.xp_share, settings.least_award, settings.pursuit
         rounding, to = settings.rounding, settings.rounding_to
         day, per_week = settings.play_day, settings.days_per_week
         arrival, encounters_at, stop = tally.arrival, tally.encounters, tally.stop
         skills, limits, daily = rich and (practises >= 0).any(), rich and limited.any(), rich and limits_of[1:].any()
-        losses = loss > 0
+        lost, until = world.lost, settings.until
+        losses, plays_on = lost.any(), until.any()
         windows = rich and len(borders) > len(world.first_border) - 1
         counts_income = windows or drawn  # Else it is what was met, times what it pays.
         for player in range(len(keys)):
             key, factor, mine = keys[player], own[player], at_ability(world, classes[player])
-            level[:], peak[:], used[:], xp[:] = 0, 0, 0, tracks.start_units
+            level[:], used[:], xp[:] = 0, 0, tracks.start_units
+            level[0], xp[0] = settings.start_level, settings.start_units
+            peak[:] = level
             arrival[player][first_level] = 0.0
+            arrival[player][: level[0] + 1] = 0.0
             clock, encounter, waits, reason = 0.0, 0, 0, CAP
             earned, wasted_in_all = 0, 0
             play_day, day_end = 0, end_of(day, 0)
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
-            while level[0] < last and reason == CAP:
+            while reason == CAP and (level[0] < last or (plays_on and _falls_short(level, until))):
                 now, held = level[0], xp[0]
                 there = open_sources(stint, sources, mine, settings, level, used, states[window])
                 if there == 0:
@@ -136,7 +140,8 @@ def player_kernel(features: Features) -> Any:
                 if pursuit != 0:
                     pays_at(stint, there, mine, now)
                     go_after(running, stint.pay, there, pursuit)
-                total, enough, stays = add_up_weights(running, there), threshold(rule, now), True
+                total, stays = add_up_weights(running, there), True
+                enough = threshold(rule, now) if now < rule.cap else 0  # At the cap every award is booked.
                 while stays:
                     if encounter >= most or (encounter & 1023 == 0 and stop[0] != 0):
                         reason = ENDLESS
@@ -171,13 +176,13 @@ def player_kernel(features: Features) -> Any:
                     if counts_income:
                         income[i] += gained
                     if losses and won == 0:
-                        level[0], held, taken = book_loss(rule, now, held, loss_of_failure(rule, now, loss))
+                        level[0], held, taken = book_loss(rule, now, held, lost[now])
                         tally.lost[now] += taken
                     if held + gained >= enough or (losses and level[0] != now):
                         level[0], held, wasted = book_award(rule, level[0], held, gained)
                         tally.waste[now] += wasted
                         wasted_in_all += wasted
-                        stays = level[0] == now
+                        stays = stays and level[0] == now
                         _note_arrivals(arrival[player], encounters_at[player], clock, encounter, level[0], peak, 0)
                     else:
                         held += gained
@@ -222,6 +227,15 @@ def _add_up(source: Ints, met: Ints, won: Ints, income: Ints, all_met: Ints, all
         all_won[source[i]] += won[i]
         all_income[source[i]] += income[i]
     return earned
+
+
+@register_jitable
+def _falls_short(level: Ints, until: Ints) -> bool:
+    """Return whether some track has not reached the level that is asked of it."""
+    for track in range(len(until)):  # noqa: SIM110 — any() of a generator does not compile.
+        if level[track] < until[track]:
+            return True
+    return False
 
 
 @register_jitable

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
-from ramulus.rules.ability import class_of
+from ramulus.rules.ability import CLASSES
 from ramulus.rules.quitting import NEVER
 from ramulus.rules.schedule import MICROS, schedule_of
-from ramulus.simulation.draws import own_factors, player_keys
+from ramulus.simulation.draws import orders, own_factors, player_keys
 from ramulus.simulation.party_kernel import PartyLog, People, party_kernel
 from ramulus.simulation.party_world import PartyStage, make_party_stage
 from ramulus.simulation.quits import quit_times
@@ -76,7 +76,8 @@ def play_parties(design: Design, encounters: int, parties: int, seed: int, *, un
         encounters: how many encounters at most.
         parties: how many parties.
         seed: the seed of every draw. A member has the draws of a player of its profile: of the p-th party's members
-            with one profile, the k-th is that profile's player number p · (how many have it) + k.
+            with one profile, the k-th is that profile's player number p · (how many have it) + k. Its ability is its
+            own: over each 15 parties it goes through the 15 classes once, in an order drawn for it.
         until_even: stop a party when all members have the same level.
 
     Raises:
@@ -120,20 +121,29 @@ def _people(stage: PartyStage, parties: int, seed: int) -> People:
         np.empty(shape, np.uint64), np.ones(shape), np.zeros(shape, np.int64), np.zeros(shape, np.int64),
         np.full(shape, np.inf), np.ones(shape),
     )  # fmt: skip
+    party = np.arange(parties, dtype=np.int64)
     for member, (profile, spread) in enumerate(zip(stage.profiles, stage.spreads, strict=True)):
         alike = stage.profiles.count(profile)
         numbers = np.arange(stage.profiles[:member].count(profile), parties * alike, alike)
         keys = player_keys(seed, profile, numbers)
         people.keys[:, member], people.own[:, member] = keys, own_factors(keys, spread)
-        people.slots[:, member] = schedule[member] + schedule_of(numbers, int(schedule[member + 1] - schedule[member]))
+        # A party plays together: all its members have the weekdays of its number.
+        people.slots[:, member] = schedule[member] + schedule_of(party, int(schedule[member + 1] - schedule[member]))
         varies = kind[member + 1] - kind[member] > 1
-        people.kinds[:, member] = kind[member] + (class_of(numbers) if varies else 0)
+        people.kinds[:, member] = kind[member] + (
+            drawn_classes(seed, profile, stage.members[member], parties) if varies else 0
+        )
         rules = stage.quitting[member]
         if rules is not None:
-            times = quit_times(rules, keys, numbers, stage.schedules[member])
+            times = quit_times(rules, keys, party, stage.schedules[member])
             people.quit_at[:, member] = np.where(times.played < NEVER, times.played / MICROS, np.inf)
             people.patience[:, member] = times.patience
     return people
+
+
+def drawn_classes(seed: int, profile: str, member: str, parties: int) -> NDArray[np.int64]:
+    """Return a member's class of ability in each party: each class once in fifteen, apart from other members'."""
+    return orders(f"{seed}\0{profile}\0{member}", -(-parties // CLASSES), CLASSES).ravel()[:parties]
 
 
 def _new_log(parties: int, encounters: int, members: int) -> PartyLog:

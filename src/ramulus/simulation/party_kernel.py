@@ -10,8 +10,9 @@ from numba.extending import register_jitable
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
-from ramulus.rules.overflow import Overflow, book_award, book_loss, loss_of_failure
+from ramulus.rules.overflow import Overflow, book_award, book_loss
 from ramulus.rules.pay import paid_xp
+from ramulus.rules.rounding import round_amount
 from ramulus.rules.schedule import MICROS
 from ramulus.rules.xp_laws import drawn_xp
 from ramulus.rules.xp_units import units_of
@@ -94,10 +95,12 @@ def party_kernel() -> Any:
         keys, own, slots, kinds = people.keys, people.own, people.slots, people.kinds
         rule, practises, limits, xp_of = rule_of(tracks, 0), sources.practises, sources.limits, sources.xp
         first_column, reads, factor, alone = sources.first_column, sources.reads, world.factor, world.alone
-        borders, states, first_border, skill_units = world.borders, world.state, world.first_border, world.skill_units
+        borders, states, first_border, scales = world.borders, world.state, world.first_border, tracks.scale
+        skill_xp, skill_factor, lost = world.skill_xp, world.skill_factor, world.lost
+        by_source = factor.shape[3] == len(reads)
         first_state, leaders, play_days, pursuits = world.first_state, world.leaders, world.play_day, world.pursuit
         success, seconds_of, between = world.success, world.seconds, world.seconds_between
-        share, least, loss = settings.xp_share, settings.least_award, settings.loss
+        share, least = settings.xp_share, settings.least_award
         rounding, to = settings.rounding, settings.rounding_to
         level = np.zeros((keys.shape[1], len(tracks.cap)), np.int64)
         xp, used = np.zeros_like(level), np.zeros_like(limits)
@@ -106,7 +109,7 @@ def party_kernel() -> Any:
         limited = limits.sum(axis=0) > 0
         there_is, running, pay = np.zeros_like(practises), np.zeros(len(practises)), np.zeros(len(practises))
         for party in range(len(keys)):
-            _join(level, xp, used, world.start_level, tracks.start_units)
+            _join(level, xp, used, tracks.start_units, world.start_level, world.start_units)
             peak[:], since[:], plays[:], playing = level[:, 0], 0.0, True, len(level)
             clock, encounter, last, waits = 0.0, 0, log.level.shape[1] - 1, 0
             led, play_day, day_end = -1, 0, np.inf
@@ -132,7 +135,8 @@ def party_kernel() -> Any:
                 kind = kinds[party, leader]
                 there = _open(there_is, running, first_column, reads, limits, world.weight[kind], level[leader], used)
                 if pursuits[leader] != 0.0:
-                    _pays(pay, there_is, there, first_column, reads, world.pay[kind], level[leader])
+                    pays = world.pay[kind, playing - 1 if world.pay.shape[1] > 1 else 0]
+                    _pays(pay, there_is, there, first_column, reads, pays, level[leader])
                     go_after(running, pay, there, pursuits[leader])
                 add_up_weights(running, there)
                 if there == 0:
@@ -177,13 +181,13 @@ def party_kernel() -> Any:
                         xp_of.low[now, source], xp_of.width[source], xp_of.first[source], xp_of.first[source + 1],
                         xp_of.amounts, xp_of.up_to, draw,
                     ) / parts  # fmt: skip
-                    amount = paid_xp(drawn, factor[state, beside, now, column], won, share, rounding, to, least)
+                    at = source if by_source else column
+                    amount = paid_xp(drawn, factor[state, beside, now, at], won, share, rounding, to, least)
                     boosted = units_of(amount, rule.scale)
-                    amount = paid_xp(drawn, alone[state, size, now, column], won, share, rounding, to, least)
+                    amount = paid_xp(drawn, alone[state, size, now, at], won, share, rounding, to, least)
                     plain = units_of(amount, rule.scale)
-                    if not won and loss > 0.0:
-                        lost = loss_of_failure(rule, now, loss)
-                        level[member, 0], xp[member, 0], _ = book_loss(rule, now, xp[member, 0], lost)
+                    if not won and lost[now] > 0:
+                        level[member, 0], xp[member, 0], _ = book_loss(rule, now, xp[member, 0], lost[now])
                     units = boosted
                     if hold and turn > 0 and boosted > plain:
                         top = level[leader, 0], xp[leader, 0]
@@ -195,7 +199,9 @@ def party_kernel() -> Any:
                     log.boost[party, encounter, member] = boosted - plain
                     skill = practises[source]
                     if skill >= 0:
-                        gained = skill_units[state, beside, 1 if won else 0, now, column]
+                        practised = skill_xp[kinds[party, member], now, column] * skill_factor[state, beside, now, at]
+                        practised = round_amount(practised * (1.0 if won else share), rounding, to)
+                        gained = units_of(practised, scales[skill])
                         booked = book_award(rule_of(tracks, skill), level[member, skill], xp[member, skill], gained)
                         level[member, skill], xp[member, skill] = booked[0], booked[1]
                 if won and limited[source]:
@@ -212,13 +218,11 @@ def party_kernel() -> Any:
 
 
 @register_jitable
-def _join(level: Ints, xp: Ints, used: Ints, start_level: Ints, start_units: Ints) -> None:
-    used[:] = 0
+def _join(level: Ints, xp: Ints, used: Ints, start_units: Ints, own_level: Ints, own_units: Ints) -> None:
+    used[:], level[:] = 0, 0
     for member in range(len(level)):
-        for track in range(level.shape[1]):
-            level[member, track] = start_level[member] if track == 0 else 0
-            # XP at the start belongs to the start level.
-            xp[member, track] = start_units[track] if level[member, track] == 0 else 0
+        xp[member] = start_units
+        level[member, 0], xp[member, 0] = own_level[member], own_units[member]
 
 
 @register_jitable

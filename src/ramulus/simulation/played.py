@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from ramulus.simulation.chunks import Chunk
 from ramulus.simulation.quits import Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals, Tally, Totals
+from ramulus.simulation.world import Stage
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,8 +156,8 @@ class Keeper(Protocol):
 class WholeKeeper:
     """Keeps every player's numbers."""
 
-    def __init__(self, players: int, starts: NDArray[np.int64], every: int, schedules: tuple[Schedule, ...]) -> None:
-        self._starts, self._schedules = starts, schedules
+    def __init__(self, players: int, spans: _Spans, every: int) -> None:
+        self._spans = spans
         self._arrival = np.full((players, every), np.nan)
         self._encounters = np.zeros((players, every), np.int32)
         self._done = np.zeros(players, np.bool_)
@@ -171,21 +172,21 @@ class WholeKeeper:
         """Return the samples of the players that are done."""
         done = slice(None) if self._done.all() else self._done
         numbers = np.arange(len(self._done), dtype=np.int64)[done]
-        values = _numbers_of(self._arrival[done], self._encounters[done], numbers, self._starts, self._schedules)
+        values = _numbers_of(self._arrival[done], self._encounters[done], numbers, self._spans)
         return tuple(map(WholeSample, values))
 
 
 class BinnedKeeper:
     """Keeps counts in bins, whose memory does not grow with the players."""
 
-    def __init__(self, starts: NDArray[np.int64], every: int, schedules: tuple[Schedule, ...]) -> None:
-        self._starts, self._schedules = starts, schedules
+    def __init__(self, spans: _Spans, every: int) -> None:
+        self._spans = spans
         self._binned = tuple(BinnedSample.empty(every) for _ in fields(Arrivals))
 
     def add(self, chunk: Chunk) -> None:
         """Take in one chunk's players."""
         tally = chunk.tally
-        values = _numbers_of(tally.arrival, tally.encounters, chunk.numbers, self._starts, self._schedules)
+        values = _numbers_of(tally.arrival, tally.encounters, chunk.numbers, self._spans)
         for sample, part in zip(self._binned, values, strict=True):
             sample.add(part)
 
@@ -194,41 +195,49 @@ class BinnedKeeper:
         return self._binned
 
 
+class _Spans(NamedTuple):
+    """How the levels of all tracks, one after the other, are read.
+
+    Attributes:
+        starts: where each track starts.
+        own_start: the level of the main track at which the profile's players start, from 0.
+        schedules: the schedules that they have.
+    """
+
+    starts: NDArray[np.int64]
+    own_start: int
+    schedules: tuple[Schedule, ...]
+
+
 def _numbers_of(
-    arrival: Array, encounters: NDArray[np.int32], numbers: NDArray[np.int64], starts: NDArray[np.int64],
-    schedules: tuple[Schedule, ...],
-) -> tuple[Array, Array, Array, Array]:  # fmt: skip
+    arrival: Array, encounters: NDArray[np.int32], numbers: NDArray[np.int64], spans: _Spans
+) -> tuple[Array, Array, Array, Array]:
     """Return an array for each field of `Arrivals`, not a number where a level was not reached."""
     counted = np.where(np.isfinite(arrival), encounters, np.nan)
     in_level = np.full_like(arrival, np.nan)
     in_level[:, :-1] = np.diff(arrival, axis=1)
-    in_level[:, starts[1:] - 1] = np.nan  # From the cap of one track there is no way to the start of another.
-    return arrival, counted, in_level, days_reached(arrival, numbers, schedules)
+    in_level[:, spans.starts[1:] - 1] = np.nan  # From the cap of one track there is no way to the start of another.
+    in_level[:, : spans.own_start] = np.nan  # Nobody was ever in a level below its start.
+    return arrival, counted, in_level, days_reached(arrival, numbers, spans.schedules)
 
 
 class Gathering:
     """Folds the chunks of one profile in as they come; the order does not matter to a bit.
 
     Args:
-        profile: the profile's name.
+        stage: what the profile is played with.
         players: how many are to be played.
         levels: how many levels each track has, by name, the main track first.
-        schedules: the schedules that the profile's players have.
-        quitting: whether players of the profile can quit.
         keep: whether every player's numbers are kept.
     """
 
-    def __init__(
-        self, profile: str, players: int, levels: Mapping[str, int], schedules: tuple[Schedule, ...], *,
-        quitting: bool, keep: bool,
-    ) -> None:  # fmt: skip
-        self._profile, self._levels = profile, levels
+    def __init__(self, stage: Stage, players: int, levels: Mapping[str, int], *, keep: bool) -> None:
+        self._profile, self._levels = stage.profile, levels
         sizes = np.array(list(levels.values()), dtype=np.int64)
         starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
         every = int(sizes.sum())
-        self._keeper: Keeper = (
-            WholeKeeper(players, starts, every, schedules) if keep else BinnedKeeper(starts, every, schedules)
-        )
+        spans = _Spans(starts, stage.settings.start_level, stage.schedules)
+        self._keeper: Keeper = WholeKeeper(players, spans, every) if keep else BinnedKeeper(spans, every)
         self._spans = {
             name: slice(s, s + n) for name, s, n in zip(levels, starts.tolist(), sizes.tolist(), strict=True)
         }
@@ -236,7 +245,7 @@ class Gathering:
         self._done = np.zeros(players, np.bool_)
         self._each = Each.room(players) if keep else None
         # Twenty-one bytes a player, also of a run too large to keep every time.
-        self._quits = Quits.room(players) if quitting else None
+        self._quits = Quits.room(players) if stage.quitting is not None else None
         self._ended = np.zeros((len(END_REASONS), int(sizes[0])), np.int64)
         self._cut_off = {name: np.zeros(size, np.int64) for name, size in levels.items()}
         self.players_done = 0

@@ -72,12 +72,7 @@ def play(plan: Plan, executor: Executor | None, progress: Callable[[Progress], o
         Interrupted: Ctrl-C came; it holds what was done.
     """
     pairs = zip(plan.stages, plan.counts, strict=True)
-    gatherings = [
-        Gathering(
-            stage.profile, count, plan.levels, stage.schedules, quitting=stage.quitting is not None, keep=plan.keep
-        )
-        for stage, count in pairs
-    ]
+    gatherings = [Gathering(stage, count, plan.levels, keep=plan.keep) for stage, count in pairs]
     stop = np.zeros(1, np.int8)
     own = ThreadPoolExecutor(os.cpu_count() or 1) if executor is None else None
     try:

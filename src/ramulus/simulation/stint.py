@@ -110,7 +110,7 @@ def at_ability(world: World, ability: int) -> World:
     return World(
         world.seconds[ability], world.success[ability], world.weight[ability], world.pay[ability],
         world.factor[ability], world.units[ability], world.skill_units[ability],
-        world.borders, world.state, world.first_border,
+        world.lost, world.borders, world.state, world.first_border,
     )  # fmt: skip
 
 

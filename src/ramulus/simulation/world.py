@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -15,13 +16,13 @@ from ramulus.rules.pursuit import pursuit_of
 from ramulus.rules.quitting import QuitRules, quit_rules
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.schedule import Schedule, schedules_of
+from ramulus.rules.starting import start_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.windows import Timeline
 from ramulus.rules.xp_laws import XpTables, xp_tables
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-    from ramulus.design.player import Player
 
 Ints = NDArray[np.int64]
 
@@ -53,6 +54,7 @@ class World(NamedTuple):
         factor: the product of multipliers, shape (A, W, L, C).
         units: what a failure (0) and a success (1) award where the XP is fixed, in units, shape (A, W, 2, L, C).
         skill_units: what they award to the skill practised, in its units, shape (A, W, 2, L, C).
+        lost: what a failure takes at each level, in units, shape (L,).
         borders, state: from which played second on which of the W states holds, for each schedule, shape (B,).
         first_border: where the borders of each schedule start, and one past the last, shape (schedules + 1,).
     """
@@ -64,6 +66,7 @@ class World(NamedTuple):
     factor: Array
     units: Ints
     skill_units: Ints
+    lost: Ints
     borders: Array
     state: Ints
     first_border: Ints
@@ -83,8 +86,8 @@ class Tracks(NamedTuple):
     first: Ints
     cap: Ints
     scale: Ints
-    carry: Array
-    carry_limit: Array
+    carry: Ints
+    carry_limit: Ints
     more: Ints
     most_ups: Ints
     whole: NDArray[np.bool_]
@@ -96,7 +99,7 @@ class Settings(NamedTuple):
     """The numbers of an encounter and of the run.
 
     Attributes:
-        extra_seconds, xp_share, loss: what a failure costs and pays.
+        extra_seconds, xp_share: what a failure costs and pays.
         seconds_between: seconds between encounters.
         pursuit: the power of what pays in the choice of a source, or ONLY_BEST.
         play_day: millionths of a second in a play day, or 0 without a schedule.
@@ -105,12 +108,13 @@ class Settings(NamedTuple):
         least_award: XP.
         horizon: played seconds.
         most_encounters: after which a player is given up.
-        last_level: the level at which play ends, from 0: the cap, or one below that is enough to know.
+        start_level, start_units: where players start on the main track: the level, from 0, and the XP inside it.
+        last_level: the level of the main track at which play ends, from 0: the cap, or one that is enough to know.
+        until: the level of each track that has to be reached before play ends; 0 for any; shape (tracks,).
     """
 
     extra_seconds: float
     xp_share: float
-    loss: float
     seconds_between: float
     pursuit: float
     play_day: int
@@ -120,7 +124,10 @@ class Settings(NamedTuple):
     least_award: float
     horizon: float
     most_encounters: int
+    start_level: int
+    start_units: int
     last_level: int
+    until: Ints
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,9 +155,18 @@ class Stage:
 
 
 def make_stage(
-    design: Design, profile: str, hours: float, most_encounters: int, last_level: int | None = None
-) -> Stage:
+    design: Design, profile: str, hours: float, most_encounters: int, last_level: int | None = None,
+    until: Sequence[str] = (),
+) -> Stage:  # fmt: skip
     """Return a design's arrays for one profile; play ends at the last level (default: the cap).
+
+    Args:
+        design: the design.
+        profile: the profile's name.
+        hours: the horizon in played hours.
+        most_encounters: after which a player is given up.
+        last_level: the level of the main track that is enough.
+        until: further tracks whose caps have to be reached before play ends.
 
     Raises:
         DesignError: a formula fails somewhere, or gives what its place does not allow, or awards are too large.
@@ -166,7 +182,7 @@ def make_stage(
         sources=design.derived(make_sources),
         world=make_world(tables, tables[0].timeline(hours)),
         tracks=design.derived(make_tracks),
-        settings=make_settings(design, player, hours, most_encounters, last_level),
+        settings=make_settings(design, profile, hours, most_encounters, last_level, until),
         quitting=quit_rules(design, profile),
     )
 
@@ -207,8 +223,8 @@ def make_tracks(design: Design) -> Tracks:
         first=np.concatenate([[0], np.cumsum(caps)[:-1]]).astype(np.int64),
         cap=caps,
         scale=np.array([rule.scale for rule in rules], dtype=np.int64),
-        carry=np.array([rule.carry for rule in rules], dtype=np.float64),
-        carry_limit=np.array([rule.carry_limit for rule in rules], dtype=np.float64),
+        carry=np.array([rule.carry for rule in rules], dtype=np.int64),
+        carry_limit=np.array([rule.carry_limit for rule in rules], dtype=np.int64),
         more=np.array([rule.more for rule in rules], dtype=np.int64),
         most_ups=np.array([rule.most_ups for rule in rules], dtype=np.int64),
         whole=np.array([rule.whole for rule in rules], dtype=np.bool_),
@@ -218,14 +234,16 @@ def make_tracks(design: Design) -> Tracks:
 
 
 def make_settings(
-    design: Design, player: Player, hours: float, most_encounters: int, last_level: int | None = None
-) -> Settings:
-    """Return the numbers of an encounter and of the run, for one profile."""
+    design: Design, profile: str, hours: float, most_encounters: int, last_level: int | None = None,
+    until: Sequence[str] = (),
+) -> Settings:  # fmt: skip
+    """Return the numbers of an encounter and of the run, for one profile; the arguments are those of `make_stage`."""
+    player, start = design.profile(profile), start_of(design, profile)
     failure, schedules, track = design.encounters.failure, schedules_of(design, player), design.track()
+    caps = {name: design.track(name).max_level - design.track(name).start_level for name in until}
     return Settings(
         extra_seconds=float(failure.extra_seconds),
         xp_share=float(failure.xp_share),
-        loss=float(failure.loss),
         seconds_between=float(player.seconds_between),
         pursuit=pursuit_of(player),
         play_day=schedules[0].day if schedules else 0,
@@ -235,7 +253,10 @@ def make_settings(
         least_award=float(design.awards.least_award),
         horizon=float(hours) * 3600.0,
         most_encounters=int(most_encounters),
+        start_level=start.level,
+        start_units=start.units,
         last_level=(track.max_level if last_level is None else last_level) - track.start_level,
+        until=np.array([0, *(caps.get(name, 0) for name in design.track_order[1:])], dtype=np.int64),
     )
 
 
@@ -249,6 +270,7 @@ def make_world(tables: list[ProfileTables], when: Timeline) -> World:
         factor=np.stack([[one.alone.product(on) for on in when.states] for one in tables]),
         units=np.stack([[one.alone.units(on) for on in when.states] for one in tables]),
         skill_units=np.stack([[one.alone.skill_units(on) for on in when.states] for one in tables]),
+        lost=tables[0].tabulation.lost,
         borders=when.border_seconds,
         state=when.state,
         first_border=when.first,

@@ -84,15 +84,14 @@ def _deepest(rate: Array) -> tuple[int, int]:
 
 def _losing(seen: Seen) -> Iterator[Finding]:
     """Levels at which failures take more, in the mean, than encounters pay."""
-    design = seen.tabulation.design
-    loss = float(design.encounters.failure.loss)
-    if not loss:
+    lost = seen.tabulation.lost[:-1] / seen.tabulation.main.scale
+    if not lost.any():
         return
-    grid, costs = seen.columns, seen.tabulation.main.curve.costs
+    grid = seen.columns
     at = grid.first_column
     paid = (seen.lasting * seen.xp[:, :, at]).sum(axis=2)[:, :-1]
     failing = (seen.lasting * (1 - seen.success[:, :, at])).sum(axis=2)[:, :-1]
-    taken = failing * loss * costs
+    taken = failing * lost
     for index, name in enumerate(seen.names):
         losing = np.nonzero((taken[index] > paid[index]) & (seen.lasting[index, :-1].sum(axis=1) > 0))[0]
         if len(losing):
