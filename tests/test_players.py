@@ -16,6 +16,8 @@ from conftest import make
 from exact import exact_arrival
 from ramulus.design.trait import VaryingTrait
 from ramulus.rules.ability import CLASSES, quantile_of
+from ramulus.simulation.parties import drawn_classes
+from ramulus.simulation.party_world import make_party_stage
 from test_simulation import _quantiles_agree
 
 HOUR = 3600
@@ -402,6 +404,76 @@ def party_of(players, members, sources=None, levels=9, **party):
     sources = sources or {"blight": {"level": 1, "xp": 12, "seconds": 3600}}
     parts = {"players": players, "party": {"members": members, **party}}
     return make({"values": [120] * (levels - 1)}, levels, sources=sources, **parts)
+
+
+def skilful_party(parties, *profiles):
+    """Members of equal profiles whose XP goes with their ability, after 150 encounters: levels, shape (parties, M)."""
+    design = make(
+        {"formula": "60 + 10 * level"}, 31,
+        sources={"blight": {"level": 1, "xp": {"low": 10, "high": 20}, "seconds": 30}},
+        encounter={"variation": 0.5}, multipliers=[{"name": "skill", "factor": "skilful"}],
+        players={name: {"traits": {"skilful": {"mean": 1, "sd": 0.3, "at_least": 0.2}}} for name in "ab"},
+        party={"members": {f"m{index}": {"player": name} for index, name in enumerate(profiles)}},
+    )  # fmt: skip
+    return design, rm.play_party(design, 150, parties=parties)
+
+
+@pytest.mark.parametrize("profiles", ["ab", "aa", "aba"])
+def test_members_of_a_party_are_able_apart_from_one_another(profiles):
+    parties = 1500
+    _, run = skilful_party(parties, *profiles)
+    levels = run.played.levels[:, -1]
+    # Each is as able as players of its profile are: the parties of one played with members that were never together.
+    apart = np.stack([np.roll(levels[:, i], 7 + 101 * i) for i in range(len(profiles))], axis=1)
+    together, shuffled = ((table == table[:, :1]).all(axis=1).mean() for table in (levels, apart))
+    assert together == pytest.approx(shuffled, abs=4 * np.sqrt(0.2 / parties))
+    assert np.abs(np.corrcoef(levels.T) - np.eye(len(profiles))).max() < 4 / np.sqrt(parties)
+    within = np.ptp(apart, axis=1) <= 1
+    assert (np.ptp(levels, axis=1) <= 1).mean() == pytest.approx(within.mean(), abs=4 * np.sqrt(0.5 / parties))
+
+
+@given(st.integers(0, 2**32), st.integers(1, 70))
+def test_a_member_goes_through_the_classes_once_in_fifteen_parties(seed, parties):
+    classes = drawn_classes(seed, "steady", "wren", parties)
+    assert len(classes) == parties
+    for first in range(0, parties - 14, 15):
+        assert sorted(classes[first : first + 15]) == list(range(15))
+    if parties >= 45:
+        assert not np.array_equal(classes[:45], drawn_classes(seed, "steady", "lark", parties)[:45])
+
+
+def test_a_large_party_with_skills_takes_only_what_its_multipliers_read():
+    sources = {f"s{i}": {"level": 1 + 8 * i, "xp": 10 + 5 * i, "seconds": "30 - 0.1 * skill_level"} for i in range(12)}
+    sources = {name: {**source, "skill": "grafting", "skill_xp": 1} for name, source in sources.items()}
+    names = "abcdef"
+    design = make(
+        {"formula": "60 + 10 * level"}, 100, sources=sources,
+        skills={"grafting": {"max_level": 50, "cost": {"formula": "5 * level"}}},
+        multipliers=[{"name": "catch-up", "against": "level / leader_level", "bands": [[0.5, 3], [0.9, 2]]}],
+        players={name: {"traits": {"skilful": {"mean": 1, "sd": 0.3, "at_least": 0.2}}} for name in names},
+        party={"members": {name: {"player": name, "start_level": 1 + 5 * i} for i, name in enumerate(names)}},
+    )  # fmt: skip
+    world = make_party_stage(design, 100, 10).world
+    assert world.factor.shape == (6, 100, 100, 12) and world.skill_xp.shape == (90, 100, 600)
+    assert sum(array.nbytes for array in world if isinstance(array, np.ndarray)) < 300e6
+    reading = design.with_values({"multipliers.catch-up.against": "level / leader_level + 0 * skill_level"})
+    with pytest.raises(rm.DesignError, match="reads? leader_level, party_size or a skill"):
+        rm.play_party(reading, 10)
+
+
+def test_the_leader_goes_after_what_pays_it_in_this_company():
+    # Alone 5 XP in 25 s are more than 9 in 60 s; a third of them, rounded down, are less.
+    sources = {"long": {"level": 1, "xp": 9, "seconds": 60}, "short": {"level": 1, "xp": 5, "seconds": 25}}
+    players = {"keen": {"pursuit": "best"}, "other": {"patience_hours_per_level": 0.2}}
+    members = {"wren": {"player": "keen"}, "lark": {"player": "other"}, "finch": {"player": "keen"}}
+    whole, split = (party_of(players, members, sources, leader="wren", share=share) for share in ("each", "split"))
+    met = [rm.play_party(design, 8, parties=1).played.log.source[0, 1:].tolist() for design in (whole, split)]
+    assert met == [[1] * 8, [0] * 8]
+    # Lark quits after 720 s: of two, 2 XP in 25 s are more than 4 in 60 s.
+    assert rm.play_party(split, 20, parties=1).played.log.source[0, 1:].tolist() == [0] * 12 + [1] * 8
+    rule = {"name": "together", "factor": "1 if party_size < 3 else 0.2", "sources": ["short"]}
+    sized = rm.Design.from_dict({**whole.to_dict(), "multipliers": [rule]})
+    assert rm.play_party(sized, 20, parties=1).played.log.source[0, 1:].tolist() == [0] * 12 + [1] * 8
 
 
 def test_who_has_quit_shares_no_more_and_the_rest_share_more():

@@ -412,3 +412,84 @@ def test_results_show_themselves():
     result = rm.simulate(rm.demo_design(), players=5, hours=1)
     assert "5 newcomer" in repr(result) and "<table" in result._repr_html_()
     assert "<table" in rm.demo_design()._repr_html_()
+
+
+def test_a_days_border_is_not_forgotten_where_a_failure_takes_a_level_and_wins_it_back():
+    design = make(
+        {"values": [100, 100, 100]}, 4, {"may_drop_levels": True, "overflow": {"carry": 0}},
+        sources={
+            "a": {"level": 1, "xp": 50, "limit_per_day": 2, "seconds": 600},
+            "b": {"level": 1, "xp": 12, "success": 0, "seconds": 600},
+        },
+        encounter={"failure": {"xp_share": 1, "loss": 0.1}},
+        players={"p": {"pursuit": "best", "hours_per_day": 1}},
+    )  # fmt: skip
+    assert (rm.simulate(design, 3).arrivals()[0] * 3600).tolist() == [0, 1200, 4800, 8400]
+
+
+def test_play_goes_on_to_the_caps_that_are_asked_for(tmp_path, cli):
+    design = make(
+        {"values": [20, 20]}, 3, sources={"graft": {"level": 1, "xp": 10, "seconds": 360, "skill": "grafting", "skill_xp": 1}},
+        skills={"grafting": {"max_level": 3, "cost": {"values": [3, 5]}}, "climbing": {"max_level": 2, "cost": {"values": [1]}}},
+    )  # fmt: skip
+    plain, on = rm.simulate(design, 4), rm.simulate(design, 4, until=["grafting"])
+    assert plain.pace("grafting")["hours_p50"].dropna().tolist() == pytest.approx([0, 0.3])
+    assert on.pace("grafting")["hours_p50"].tolist() == pytest.approx([0, 0.3, 0.8])
+    assert on.pace()["hours_p50"].tolist() == plain.pace()["hours_p50"].tolist() == pytest.approx([0, 0.2, 0.4])
+    assert on.stuck().empty and on.played.until == ("grafting",)
+    # What the cap throws away of who plays on is none of the waste on the way there.
+    assert on.profile().each.earned.tolist() == plain.profile().each.earned.tolist() == [40] * 4
+    on.save(tmp_path / "on.npz")
+    assert rm.SimulationResult.load(tmp_path / "on.npz").played.until == ("grafting",)
+    goal = {"player": "p", "track": "grafting", "level": 3, "hours": 0.8}
+    judged = rm.simulate(rm.Design.from_dict({**design.to_dict(), "players": {"p": {}}, "goals": [goal]}), 20).goals()
+    assert judged["found"].tolist() == pytest.approx([0.8])
+    with pytest.raises(rm.UnknownNameError, match="grafting"):
+        rm.simulate(design, 4, until=["graftin"])
+    design.save(file := tmp_path / "skills.toml")
+    assert "Everyone reached the cap of warden (level 3)." in cli("simulate", file, "--players", 9).out
+    assert "Everyone reached the cap of grafting" in cli("simulate", file, "--players", 9, "--track", "grafting").out
+    words = cli("simulate", file, "--players", 9, "--track", "climbing").out
+    assert "At warden's cap nobody practises climbing any more" in words and "Everyone" not in words
+
+
+def test_whoever_would_quit_is_said_where_all_are_said_to_arrive(canopy, cli):
+    out = cli("simulate", canopy, "--players", 200, "--set", "players.steady.patience_hours_per_level=0.02").out
+    assert "Everyone would reach the cap of warden (level 40); " in out and "100% of steady" in out
+
+
+def test_a_profile_starts_where_it_says_as_if_it_had_levelled_there():
+    design = make(
+        {"values": [100, 200, 300, 400]}, 5,
+        {"points_per_level": 1, "start_points": 2, "may_drop_levels": True},
+        sources={"a": {"level": 1, "xp": 50, "seconds": 36}},
+        stats={"shear": {"base": 1}}, upgrades={"edge": {"stat": "shear", "add": 1}},
+        players={"new": {"spends": ["edge"]}, "old": {"start_level": 3, "start_xp": 60, "start_points": 5, "spends": ["edge"]}},
+    )  # fmt: skip
+    result = rm.simulate(design, 5)
+    assert result.arrivals("old")[0].tolist() == pytest.approx([0, 0, 0, 0.05, 0.13])
+    pace = result.pace().query("player == 'old'")
+    assert np.isnan(pace["hours_in_level_p50"].iloc[:2]).all() and pace["reached"].tolist() == [1] * 5
+    assert pace["encounters_p50"].tolist() == [0, 0, 0, 5, 13]
+    assert rm.level_table(design, player="old")["shear"].tolist() == [6, 7, 8, 9, 10]
+    assert rm.level_table(design, player="new")["shear"].tolist() == [3, 4, 5, 6, 7]
+    for players, found in (
+        ({"old": {"start_level": 9}}, "players.old.start_level: level 9 is outside the track; allowed: 1 … 5"),
+        ({"old": {"start_level": 2, "start_xp": 200}}, "200 XP would pay for level 2"),
+        ({"old": {"start_level": 5, "start_xp": 1}}, "1 XP at the cap"),
+    ):
+        with pytest.raises(rm.DesignError, match=found.replace(".", "[.]")):
+            rm.simulate(rm.Design.from_dict({**design.to_dict(), "players": players}), 2)
+    party = {"members": {"a": {"player": "old"}, "b": {"player": "old", "start_level": 1}}}
+    run = rm.play_party(rm.Design.from_dict({**design.to_dict(), "party": party}), 3, parties=2)
+    assert run.awards()[["level", "xp"]].to_numpy()[:2].tolist() == [[3, 60], [1, 0]]
+
+
+def test_a_loss_by_level_and_the_shares_it_may_be():
+    failure = {"xp_share": 1, "loss": "0.1 if level == 1 else 0.5"}
+    design = arena(20, (100, 100), encounter={"success": 0, "failure": failure})
+    # 20 XP less a tenth of the cost, then less half of it.
+    assert rm.simulate(design, 2, hours=1).pace()["reached"].tolist() == [1, 1, 0]
+    assert rm.simulate(design, 2, hours=1).waste()["lost"].iloc[0] == 80
+    with pytest.raises(rm.DesignError, match="encounter.failure.loss: a share of 2 at level 1"):
+        rm.simulate(design.with_values({"encounter.failure.loss": "2 * level"}), 2)

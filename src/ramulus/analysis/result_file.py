@@ -13,13 +13,14 @@ from ramulus.errors import DataError
 from ramulus.simulation.keeping import Sizes, as_arrays, from_arrays
 from ramulus.simulation.played import Played
 
-FORMAT = 5
+FORMAT = 6
 
 
 def write_result(design: Design, played: Played, path: Path) -> None:
     """Write a result to one .npz file, whole or not at all."""
     about = {
         "format": FORMAT, "design": design.to_dict(), "hours": played.hours, "seed": played.seed,
+        "until": list(played.until),
         "players": {name: profile.players for name, profile in played.profiles.items()},
     }  # fmt: skip
     arrays = {**as_arrays(played), "about": np.array(json.dumps(about))}
@@ -56,8 +57,11 @@ def _read(path: Path) -> tuple[Design, Played]:
         arrays = {name: file[name] for name in file.files}
     hours, seed, players = about["hours"], about["seed"], about["players"]
     _refuse_odd_sizes(design, hours, seed, players)
+    until = tuple(about["until"])
+    if not set(until) <= set(design.track_order[1:]):
+        raise ValueError("until")
     levels = {name: design.track(name).max_level - design.track(name).start_level + 1 for name in design.track_order}
-    return design, from_arrays(arrays, Sizes(players, levels, len(design.sources)), hours, seed)
+    return design, from_arrays(arrays, Sizes(players, levels, len(design.sources)), hours, seed, until)
 
 
 def _refuse_odd_sizes(design: Design, hours: object, seed: object, players: dict[str, object]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Executor
 from typing import TYPE_CHECKING
 
@@ -45,8 +45,9 @@ def simulate(
     progress: Callable[[Progress], object] | None = None,
     keep_players: bool | None = None,
     most_encounters: int = MOST_ENCOUNTERS,
+    until: Sequence[str] = (),
 ) -> SimulationResult:
-    """Play many players of each profile, encounter by encounter, until the cap or the horizon.
+    """Play many players of each profile, encounter by encounter, until the main track's cap or the horizon.
 
     The same design, seed and sizes give the same result to the bit, whatever the executor.
 
@@ -61,12 +62,15 @@ def simulate(
         keep_players: whether every player's times are kept (default: while they fit; else counts in bins whose
             quantiles are within 0.4 %).
         most_encounters: after which a player is given up, so that no design runs for ever.
+        until: further tracks whose caps end play; who is at the main track's cap plays on for them. The tracks of the
+            design's goals are among them anyway.
 
     Returns:
         The result, with its tables.
 
     Raises:
         DesignError: the design is at fault.
+        UnknownNameError: there is no such track or profile.
         SimulationStopped: it was interrupted (Ctrl-C); the error holds what was done.
 
     Examples:
@@ -78,19 +82,20 @@ def simulate(
     hours = horizon_for(design, DEFAULT_HOURS) if hours is None else hours
     return play_until(
         None, design, players, hours, seed, executor=executor, progress=progress, keep_players=keep_players,
-        most_encounters=most_encounters,
+        most_encounters=most_encounters, until=until,
     )  # fmt: skip
 
 
 def play_until(
     last_level: int | None, design: Design, players: int | Mapping[str, int], hours: float, seed: int, *,
     executor: Executor | None = None, progress: Callable[[Progress], object] | None = None,
-    keep_players: bool | None = None, most_encounters: int = MOST_ENCOUNTERS,
+    keep_players: bool | None = None, most_encounters: int = MOST_ENCOUNTERS, until: Sequence[str] = (),
 ) -> SimulationResult:  # fmt: skip
     """Play as `simulate` does, but only up to a level of the main track, where that is enough to know."""
     _refuse_sizes(hours, most_encounters)
     counts = _counts(design, players)
-    stages = [make_stage(design, profile, hours, most_encounters, last_level) for profile in counts]
+    asked = _tracks_asked_for(design, until)
+    stages = [make_stage(design, profile, hours, most_encounters, last_level, asked) for profile in counts]
     levels = {
         name: track.max_level - track.start_level + 1 for name in design.track_order if (track := design.track(name))
     }
@@ -98,12 +103,20 @@ def play_until(
     if every > MOST_LEVELS:
         raise RamulusError(f"{every:,} levels over all tracks; allowed in a simulation: at most {MOST_LEVELS:,}")
     keep = sum(counts.values()) * every <= MOST_CELLS_KEPT if keep_players is None else keep_players
-    plan = Plan(stages, list(counts.values()), levels, hours, seed, keep)
+    plan = Plan(stages, list(counts.values()), levels, hours, seed, keep, asked)
     try:
         return SimulationResult(design, play(plan, executor, progress))
     except Interrupted as stop:
         result = None if stop.played is None else SimulationResult(design, stop.played)
         raise SimulationStopped(result, stop.done, stop.players) from None
+
+
+def _tracks_asked_for(design: Design, until: Sequence[str]) -> tuple[str, ...]:
+    """Return the skill tracks whose caps end play too: those asked for, and those that goals are about."""
+    for name in until:
+        design.track(name)
+    wanted = {*until, *(goal.track for goal in design.goals)}
+    return tuple(name for name in design.track_order[1:] if name in wanted)
 
 
 def by_share(design: Design, players: int) -> dict[str, int]:

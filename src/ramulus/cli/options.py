@@ -24,6 +24,10 @@ class Format(StrEnum):
 
 File = Annotated[Path, typer.Argument(help="The design file, TOML or JSON.", show_default=False)]
 Track = Annotated[str | None, typer.Option("--track", help="The track (default: the main one).")]
+Until = Annotated[
+    list[str] | None,
+    typer.Option("--until", metavar="TRACK", help="Play on to the cap of this track too (repeatable)."),
+]
 PlayerOption = Annotated[str | None, typer.Option("--player", help="The player profile.")]
 Source = Annotated[str | None, typer.Option("--source", help="The source.")]
 SkillLevel = Annotated[

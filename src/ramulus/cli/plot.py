@@ -62,7 +62,8 @@ class _Drawing:
         """Simulate the design."""
         options.one_player(self.design, player)
         self.design.track(track)
-        return run_simulation(self.design, players, hours, seed, self._closing.quiet, player)
+        until = [track] if track else []
+        return run_simulation(self.design, players, hours, seed, self._closing.quiet, player, until)
 
     def save(self, ax: Axes) -> None:
         """Write the figure of some axes."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Annotated
 
@@ -54,6 +54,7 @@ def simulate(
     hours: options.Hours = None,
     seed: options.Seed = 0,
     track: options.Track = None,
+    until: options.Until = None,
     player: options.PlayerOption = None,
     every: Annotated[
         int | None, typer.Option("--every", min=1, help="Show every N-th level, one row a profile and level.")
@@ -71,6 +72,7 @@ def simulate(
 ) -> None:
     """Play many players of each profile and show how fast each kind reaches each level.
 
+    Play ends at the main track's cap; --track and --until play on to the cap of another track.
     p10, p50, p90: a tenth, half, nine tenths of the players got there in that time. A player who did not get there
     counts as later than all who did. Some levels are shown, the profiles side by side; --all shows every one.
     """
@@ -78,13 +80,14 @@ def simulate(
     from ramulus.analysis.simulate import DEFAULT_HOURS, SimulationStopped
 
     options.one_player(design, player)
+    asked = [*(until or []), *([track] if track else [])]
     if at_hours is not None and hours is not None and at_hours > hours:
         raise typer.BadParameter(f"{at_hours:g} h is beyond --hours {hours:g}", param_hint="--at-hours")
     if at_hours is not None and hours is None:
         hours = max(at_hours, DEFAULT_HOURS)
     stopped = None
     try:
-        result = run_simulation(design, players, hours, seed, closing.quiet, player)
+        result = run_simulation(design, players, hours, seed, closing.quiet, player, asked)
     except SimulationStopped as stop:
         if stop.result is None:
             raise
@@ -154,8 +157,9 @@ def title_of(result: SimulationResult) -> str:
 
 
 def run_simulation(
-    design: Design, players: int, hours: float | None, seed: int, quiet: bool, player: str | None = None
-) -> SimulationResult:
+    design: Design, players: int, hours: float | None, seed: int, quiet: bool, player: str | None = None,
+    until: Sequence[str] = (),
+) -> SimulationResult:  # fmt: skip
     """Simulate with a progress bar on standard error.
 
     Raises:
@@ -165,7 +169,7 @@ def run_simulation(
 
     counts = {player: players} if player is not None else players
     with progress_bar(quiet) as progress:
-        return run(design, counts, hours, seed, progress=progress)
+        return run(design, counts, hours, seed, progress=progress, until=until)
 
 
 @contextmanager

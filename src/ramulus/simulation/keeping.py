@@ -51,7 +51,9 @@ def as_arrays(played: Played) -> dict[str, NDArray[Any]]:
     return arrays
 
 
-def from_arrays(arrays: Mapping[str, NDArray[Any]], sizes: Sizes, hours: float, seed: int) -> Played:
+def from_arrays(
+    arrays: Mapping[str, NDArray[Any]], sizes: Sizes, hours: float, seed: int, until: tuple[str, ...]
+) -> Played:
     """Return what was played from the arrays of `as_arrays`.
 
     Raises:
@@ -74,7 +76,7 @@ def from_arrays(arrays: Mapping[str, NDArray[Any]], sizes: Sizes, hours: float, 
         ended = _counts(arrays, f"{p}.ended", (len(END_REASONS), levels))
         quits, each = _quits(arrays, p, count, levels), _each(arrays, p, count)
         profiles[name] = PlayedProfile(name, count, arrivals, cut_off, quits, ended, Totals(**totals), each)
-    return Played(profiles, hours, seed)
+    return Played(profiles, hours, seed, until)
 
 
 def _quits(arrays: Mapping[str, NDArray[Any]], profile: int, players: int, levels: int) -> Quits | None:

@@ -181,7 +181,7 @@ def player_kernel(features: Features) -> Any:
                     if held + gained >= enough or (losses and level[0] != now):
                         level[0], held, wasted = book_award(rule, level[0], held, gained)
                         tally.waste[now] += wasted
-                        wasted_in_all += wasted
+                        wasted_in_all += wasted if now < rule.cap else 0
                         stays = stays and level[0] == now
                         _note_arrivals(arrival[player], encounters_at[player], clock, encounter, level[0], peak, 0)
                     else:
@@ -205,9 +205,10 @@ def player_kernel(features: Features) -> Any:
                 xp[0] = held
                 if not counts_income:
                     income[:there] = won_at[:there] * units[1, :there] + (met - won_at)[:there] * units[0, :there]
-                earned += _add_up(
+                booked = _add_up(
                     source_at[:there], met, won_at, income, tally.met[now], tally.won[now], tally.income[now]
                 )
+                earned += booked if now < rule.cap else 0  # What the cap throws away of who plays on is no waste.
             if stop[0] != 0:
                 return
             tally.ended[player] = reason

@@ -136,11 +136,13 @@ class Played:
         profiles: by name, in the order of the design.
         hours: the horizon, played hours.
         seed: the seed.
+        until: the tracks beside the main one whose caps end play.
     """
 
     profiles: Mapping[str, PlayedProfile]
     hours: float
     seed: int
+    until: tuple[str, ...] = ()
 
 
 class Keeper(Protocol):

@@ -50,6 +50,7 @@ class Plan:
         hours: the horizon, played hours.
         seed: the seed of every draw.
         keep: whether every player's numbers are kept.
+        until: further tracks whose caps end play.
     """
 
     stages: list[Stage]
@@ -58,6 +59,7 @@ class Plan:
     hours: float
     seed: int
     keep: bool
+    until: tuple[str, ...] = ()
 
     @property
     def players(self) -> int:
@@ -97,7 +99,7 @@ def _played(plan: Plan, gatherings: list[Gathering]) -> Played:
         for stage, gathering in zip(plan.stages, gatherings, strict=True)
         if gathering.players_done
     }
-    return Played(profiles, plan.hours, plan.seed)
+    return Played(profiles, plan.hours, plan.seed, plan.until)
 
 
 def _jobs(plan: Plan, stop: NDArray[np.int8]) -> Iterator[Job]:

@@ -25,7 +25,8 @@ class Tally(NamedTuple):
         encounters: encounters by then, shape (n, K).
         ended: why a player ended, shape (n,).
         last_level: the level at the end, from 0, shape (n,).
-        earned, wasted: XP units of the main track that each player was awarded, and lost at thresholds, shape (n,).
+        earned, wasted: XP units of the main track that each player was awarded on its way to the cap, and lost at
+            thresholds, shape (n,).
         income: XP units by level and source, shape (L, S).
         met, won: encounters and successes by level and source, shape (L, S).
         waste, lost: XP units wasted and lost by level, shape (L,).
@@ -84,6 +85,16 @@ class Totals:
     waste: Array
     lost: Array
     waited: Array
+
+    @property
+    def earned(self) -> float:
+        """XP awarded on the way to the cap; what comes to who plays on there is left out."""
+        return float(self.income[:-1].sum())
+
+    @property
+    def wasted(self) -> float:
+        """XP wasted on the way to the cap."""
+        return float(self.waste[:-1].sum())
 
 
 class RunningTotals:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import classes_of
 from ramulus.rules.profile_tables import ProfileTables
-from ramulus.rules.pursuit import pursuit_of
+from ramulus.rules.pursuit import chance_of, pursuit_of
 from ramulus.rules.quitting import QuitRules, quit_rules
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.schedule import Schedule, schedules_of
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from ramulus.design import Design
 
 Ints = NDArray[np.int64]
+HARDLY_EVER = 1e-6  # Less than once in as many encounters as anybody is played for.
 
 
 class Sources(NamedTuple):
@@ -166,7 +167,7 @@ def make_stage(
         hours: the horizon in played hours.
         most_encounters: after which a player is given up.
         last_level: the level of the main track that is enough.
-        until: further tracks whose caps have to be reached before play ends.
+        until: further tracks whose caps have to be reached before play ends, where players still practise them.
 
     Raises:
         DesignError: a formula fails somewhere, or gives what its place does not allow, or awards are too large.
@@ -174,6 +175,7 @@ def make_stage(
     """
     player = design.profile(profile)
     tables = [tabulated(design).profile(profile, ability) for ability in range(classes_of(player))]
+    until = [name for name in until if any(is_practised_at_cap(one, name) for one in tables)]
     return Stage(
         profile=profile,
         spread=float(player.spread),
@@ -185,6 +187,15 @@ def make_stage(
         settings=make_settings(design, profile, hours, most_encounters, last_level, until),
         quitting=quit_rules(design, profile),
     )
+
+
+def is_practised_at_cap(profile: ProfileTables, track: str) -> bool:
+    """Return whether who stands at the main track's cap still practises a skill, so that playing on changes it."""
+    columns, design = profile.tabulation.columns, profile.tabulation.design
+    mine = np.array([source.skill == track for source in design.sources.values()])
+    highest = design.track(track).max_level
+    chances = [chance_of(profile, columns.at_skill(level))[-1, mine].sum() for level in (None, highest)]
+    return max(chances) > HARDLY_EVER
 
 
 def shape_of_times(design: Design) -> float:

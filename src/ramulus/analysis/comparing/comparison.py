@@ -201,8 +201,8 @@ class Comparison:
         for variant, result in self.results.items():
             pace = result.still_playing("level")
             for player, profile in result.played.profiles.items():
-                earned = float(profile.totals.income.sum())
-                wasted = float(profile.totals.waste.sum()) / earned if earned else 0.0
+                earned = profile.totals.earned
+                wasted = profile.totals.wasted / earned if earned else 0.0
                 still = float(pace[pace["player"] == player]["still_playing"].iloc[-1])
                 rows.append((variant, player, wasted, still))
         return pd.DataFrame(rows, columns=["variant", "player", "wasted", "still_playing"])

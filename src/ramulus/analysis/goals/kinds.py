@@ -320,8 +320,8 @@ def _(goal: StillPlayingGoal, design: Design) -> float:
 def _(goal: WastedGoal, result: SimulationResult) -> Measured:
     groups, weights = groups_of(goal, result), weights_of(goal, result).tolist()
     parts = list(zip(groups, weights, strict=True))
-    earned = sum(weight * float(group.totals.income.sum()) / group.players for group, weight in parts)
-    wasted = sum(weight * float(group.totals.waste.sum()) / group.players for group, weight in parts)
+    earned = sum(weight * group.totals.earned / group.players for group, weight in parts)
+    wasted = sum(weight * group.totals.wasted / group.players for group, weight in parts)
     ratio = wasted / earned if earned else 0.0
     variance = 0.0
     for group, weight in parts:
@@ -329,7 +329,7 @@ def _(goal: WastedGoal, result: SimulationResult) -> Measured:
             return Measured(ratio, 0.0, math.inf)
         # Of the ratio of two means, by the delta method (Cochran, "Sampling Techniques", 1977, section 2.11).
         apart = (group.each.wasted - ratio * group.each.earned) / max(float(group.each.earned.mean()), 1e-9)
-        part = weight * float(group.totals.income.sum()) / group.players / earned if earned else 0.0
+        part = weight * group.totals.earned / group.players / earned if earned else 0.0
         variance += part**2 * float(apart.var()) / group.players
     error = Z * variance**0.5
     return Measured(ratio, max(ratio - error, 0.0), min(ratio + error, 1.0))

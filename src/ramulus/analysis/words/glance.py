@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from ramulus.analysis.words.goals import goal_lines
 from ramulus.analysis.words.writers import Column, number
+from ramulus.simulation.tally import CAP
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -105,7 +106,39 @@ def said_by_profile(result: SimulationResult, track: str | None = None) -> dict[
 
 def said_of_all(result: SimulationResult, track: str | None = None) -> list[str]:
     """Return what is to be said of all profiles: whether everyone arrived, and what is left empty."""
-    return [*(["Everyone reached the cap."] if result.stuck().empty else []), *_left_empty(result, track)]
+    return [*_arrived(result, track), *_left_empty(result, track)]
+
+
+def _arrived(result: SimulationResult, track: str | None) -> list[str]:
+    """Return whether all come to the cap of the track that is shown, and who would have quit by then."""
+    name, design = track or result.design.main_track_name, result.design
+    what = "the cap" if len(design.tracks) == 1 else f"the cap of {name} (level {design.track(name).max_level})"
+    reached = {p.profile: p.arrivals[name].seconds.reached()[-1] / p.players for p in result.played.profiles.values()}
+    if min(reached.values()) < 1:
+        return _cut_off(result, name, what)
+    gone = _quit_before_cap(result) if name == design.main_track_name else []
+    return [f"Everyone would reach {what}; {', '.join(gone)} quit before." if gone else f"Everyone reached {what}."]
+
+
+def _cut_off(result: SimulationResult, track: str, what: str) -> list[str]:
+    """Return why a skill ends where it does: by the end of the main track, not by how fast it grows."""
+    main = result.design.main_track_name
+    if track == main:
+        return []
+    if track not in result.played.until:
+        return [f"Play ended at {main}'s cap, which cut {track} off; --until {track} plays on to {what}."]
+    practising = [source.skill == track for source in result.design.sources.values()]
+    met = sum(float(profile.totals.met[-1, practising].sum()) for profile in result.played.profiles.values())
+    some = any(profile.ended[CAP].any() for profile in result.played.profiles.values())
+    return [f"At {main}'s cap nobody practises {track} any more, so play ended there."] if some and not met else []
+
+
+def _quit_before_cap(result: SimulationResult) -> list[str]:
+    found = []
+    for player, profile in result.played.profiles.items():
+        if profile.quits is not None and (profile.quits.reason > 0).any():
+            found.append(f"{(profile.quits.reason > 0).mean():.0%} of {player}")
+    return found
 
 
 def said_of_counting(result: SimulationResult) -> list[str]:
@@ -127,6 +160,7 @@ def _slow(row: pd.Series) -> str:
 
 def _income(result: SimulationResult, player: str) -> list[str]:
     rows = result.income()
+    rows = rows[rows["level"] < result.design.track().max_level]  # What who plays on at the cap gets says nothing.
     by_source = rows[rows["player"] == player].groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
     if by_source.sum() <= 0:
         return []
@@ -139,6 +173,8 @@ def _endings(result: SimulationResult) -> list[tuple[str, str]]:
     for (player, reason), rows in result.stuck().groupby(["player", "reason"], sort=False):
         worst = rows.loc[rows["players"].idxmax()]
         where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
+        if worst["level"] == result.design.track().max_level:
+            where += f", its cap, before that of {' and '.join(result.played.until)}"
         lines.append((str(player), f"{rows['share'].sum():.1%} {_ENDED[reason]}, {where}"))
     return lines
 
@@ -146,7 +182,8 @@ def _endings(result: SimulationResult) -> list[tuple[str, str]]:
 def _waste(result: SimulationResult) -> list[tuple[str, str]]:
     lines = []
     for player, rows in result.waste().groupby("player", sort=False):
-        wasted, lost = rows["wasted"].sum(), rows["lost"].sum()
+        on_the_way = rows.iloc[:-1]
+        wasted, lost = on_the_way["wasted"].sum(), on_the_way["lost"].sum()
         if wasted or lost:
             lines.append((str(player), f"{wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player"))
     return lines
