@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.comparing.statistic import Quantile, Statistic, paired_error
+from ramulus.analysis.comparing.paired import difference
+from ramulus.analysis.comparing.statistic import Quantile, Statistic
 from ramulus.analysis.tuning import pace_costs
 from ramulus.analysis.tuning.cost_curve_fit import TimeWishes, carried_on, in_grains, smooth_costs
 from ramulus.rules.sharing import share_tables
@@ -107,7 +108,7 @@ def test_small_amounts_and_numbers_that_cannot_fall_move_by_what_they_can():
     assert table["step"].tolist().count("+1") >= 1 and "moved to one side only" in table["note"].tolist()
 
 
-def test_paired_errors_of_mixed_quantiles_hold():
+def test_paired_intervals_of_mixed_quantiles_hold():
     """The difference of two paired runs of two profiles, over blocks of a large population."""
     draws, blocks, n = np.random.default_rng(3), 600, 300
     ability = np.tile((np.arange(n) % 15 - 7) / 30, blocks)
@@ -123,8 +124,9 @@ def test_paired_errors_of_mixed_quantiles_hold():
     held = 0
     for block in range(blocks):
         one, two = (statistic(run, slice(block * n, (block + 1) * n)) for run in (first, second))
-        held += abs(two.value - one.value - truth) <= 1.96 * paired_error(one, two)
-    assert 0.93 <= held / blocks <= 0.975
+        found = difference(one, two)
+        held += found.low <= truth <= found.high
+    assert 0.93 <= held / blocks <= 0.995
 
 
 # What is changed, and whether what encounters take and pay can be the same.

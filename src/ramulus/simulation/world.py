@@ -195,7 +195,7 @@ def is_practised_at_cap(profile: ProfileTables, track: str) -> bool:
     mine = np.array([source.skill == track for source in design.sources.values()])
     highest = design.track(track).max_level
     chances = [chance_of(profile, columns.at_skill(level))[-1, mine].sum() for level in (None, highest)]
-    return max(chances) > HARDLY_EVER
+    return bool(max(chances) > HARDLY_EVER)
 
 
 def shape_of_times(design: Design) -> float:

@@ -12,7 +12,7 @@ import numpy as np
 import pandas as pd
 
 from ramulus.analysis.comparing.changes import Change, changes
-from ramulus.analysis.comparing.paired import Difference, difference_of_medians
+from ramulus.analysis.comparing.paired import Difference, difference_of_medians, same_up_to
 from ramulus.analysis.goals import horizon_for
 from ramulus.analysis.result import SimulationResult
 from ramulus.analysis.simulate import DEFAULT_HOURS, simulate
@@ -85,10 +85,11 @@ class Comparison:
                 levels = self._levels(self.first)
                 both = [self._times(one, player) for one in (self.first, result)]
                 there = {level: column for column, level in enumerate(self._levels(result))}
+                alike = same_up_to(self.first, result, player)
                 for column, level in enumerate(levels):
                     if level in there:
                         pair = both[0][:, column], both[1][:, there[level]]
-                        found[variant, player, level] = difference_of_medians(*pair)
+                        found[variant, player, level] = difference_of_medians(*pair, cannot_differ=column <= alike)
         return found
 
     def _shared(self, result: SimulationResult) -> list[str]:

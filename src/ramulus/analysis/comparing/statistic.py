@@ -1,24 +1,22 @@
-"""What a goal measures as a smooth number, with how much each player moves it, so that runs can be compared in pairs.
+"""What a goal measures as a smooth number, so that runs of the same players can be compared in pairs.
 
-How much a player moves a quantile is read off the distribution around it (the influence of a quantile: Bahadur, "A note
-on quantiles in large samples", 1966); runs that share their draws differ by the mean of the differences of these.
+How sure a number, or the difference of two, is comes from the same players drawn again: `simulation/resampling.py`.
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 
 from ramulus.formula.functions import Array
-from ramulus.rules.ability import class_of
+from ramulus.simulation.resampling import RESAMPLES, drawn_again, quantile_again, widening
 
-AROUND = 2.0  # Ranks around a quantile, over the root of the players, that tell how dense they are there.
+AROUND = 0.5  # Of the root of the players: so far around a quantile the numbers of players drawn again are averaged.
 LATTICE = 0.5  # Fewer different numbers than this share of the players stand on a lattice.
-RESAMPLED = 200
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,118 +36,126 @@ class Quantile:
     sign: int = 1
 
     @cached_property
-    def _sorted(self) -> tuple[Array, Array]:
-        return _in_order(list(self.samples.values()), self._each)
+    def numbers(self) -> Array:
+        """The numbers of all profiles, one after the other."""
+        return np.concatenate(list(self.samples.values()))
 
-    @property
-    def _each(self) -> list[float]:
-        return [self.weights[name] / len(numbers) for name, numbers in self.samples.items()]
+    @cached_property
+    def each(self) -> Array:
+        """What each player counts, adding up to 1."""
+        return np.concatenate([
+            np.full(len(numbers), self.weights[name] / len(numbers)) for name, numbers in self.samples.items()
+        ])  # fmt: skip
+
+    @cached_property
+    def in_order(self) -> tuple[Array, Array]:
+        """All numbers in order, and the running sum of what they count."""
+        order = np.argsort(self.numbers, kind="stable")
+        return self.numbers[order], np.cumsum(self.each[order])
 
     @cached_property
     def value(self) -> float:
         """The quantile; infinite where too few have a number."""
-        return _at_share(*self._sorted, self.share)
+        return self.at(self.share)
+
+    def at(self, share: float) -> float:
+        """Return another quantile of the same numbers; infinite on either side of all of them."""
+        numbers, running = self.in_order
+        if share <= 0:
+            return -math.inf
+        place = int(np.searchsorted(running, share - 1e-9))
+        return float(numbers[place]) if place < len(numbers) else math.inf
+
+    @cached_property
+    def again(self) -> Array:
+        """The quantile of the players drawn again, shape (resamples,)."""
+        counts = np.concatenate([drawn_again(name, len(own)) for name, own in self.samples.items()], axis=1)
+        return quantile_again(self.numbers, self.each, counts, self.share, self._reach)
+
+    @cached_property
+    def smooth(self) -> float:
+        """The number that `again` is of the players drawn again: the mean of the quantiles around this one."""
+        once = np.ones((1, len(self.numbers)), np.uint8)
+        return float(quantile_again(self.numbers, self.each, once, self.share, self._reach)[0])
 
     @property
-    def moves(self) -> dict[str, Array]:
-        """How much each player moves it, over the number of players of its profile, shape (n,) each."""
-        players = sum(map(len, self.samples.values()))
-        reach = AROUND / math.sqrt(players)
-        below, above = max(self.share - reach, 0.0), min(self.share + reach, 1.0)
-        ends = [_at_share(*self._sorted, share) for share in (below, above)]
-        sparsity = (ends[1] - ends[0]) / (above - below) if math.isfinite(ends[1]) else math.nan
-        return {
-            name: self.sign * self.weights[name] * (self.share - (numbers <= self.value)) * sparsity
-            for name, numbers in self.samples.items()
-        }
+    def _reach(self) -> float:
+        # On a lattice the mean of what lies around a quantile is no number that it can be.
+        return 0.0 if self.on_lattice else min(AROUND / math.sqrt(len(self.numbers)), self.share, 1 - self.share)
 
-    @property
+    @cached_property
     def on_lattice(self) -> bool:
         """Whether numbers repeat so much that nobody's place among the others can be told."""
         return any(len(np.unique(numbers)) < LATTICE * len(numbers) for numbers in self.samples.values())
 
-    def of(self, players: Mapping[str, Array]) -> float:
-        """Return the quantile of some of the players, whose places are given by profile."""
-        numbers = [numbers[players[name]] for name, numbers in self.samples.items()]
-        return self.sign * _at_share(*_in_order(numbers, self._each), self.share)
-
-
-def _in_order(samples: list[Array], each: list[float]) -> tuple[Array, Array]:
-    """Return all numbers in order, and the running sum of what they weigh."""
-    numbers = np.concatenate(samples)
-    weights = np.concatenate([np.full(len(part), weight) for part, weight in zip(samples, each, strict=True)])
-    order = np.argsort(numbers, kind="stable")
-    return numbers[order], np.cumsum(weights[order])
-
-
-def _at_share(numbers: Array, running: Array, share: float) -> float:
-    return float(numbers[min(int(np.searchsorted(running, share - 1e-9)), len(numbers) - 1)])
-
 
 @dataclass(frozen=True, eq=False)
 class Statistic:
-    """A smooth number that a goal is about.
+    """A smooth number that a goal is about: a sum of quantiles, or a weighted sum of the means of some profiles.
 
     Attributes:
         value: the number: a logarithm of hours or days, or a share; infinite where too few got there.
-        of_each: how much each player moves it, by profile, shape (n,) each; empty where it is a sum of quantiles.
-        quantiles: the quantiles that it is the sum of.
+        quantiles: the quantiles that it is the sum of; none where it is a sum of means.
+        of_each: what each player is to the mean of its profile, by profile, shape (n,) each.
+        weights: what the mean of each profile counts.
+        counted: whether players are counted: each is 0 or 1.
     """
 
     value: float
-    of_each: Mapping[str, Array]
     quantiles: tuple[Quantile, ...] = ()
+    of_each: Mapping[str, Array] = field(default_factory=dict)
+    weights: Mapping[str, float] = field(default_factory=dict)
+    counted: bool = False
 
     @classmethod
     def of_quantiles(cls, *quantiles: Quantile) -> Statistic:
         """Return the sum of some quantiles."""
-        return cls(sum(quantile.sign * quantile.value for quantile in quantiles), {}, quantiles)
+        return cls(sum(quantile.sign * quantile.value for quantile in quantiles), quantiles)
 
-    @cached_property
-    def moves(self) -> Mapping[str, Array]:
-        """How much each player moves it, by profile, shape (n,) each."""
-        moves = dict(self.of_each)
-        for quantile in self.quantiles:
-            for name, own in quantile.moves.items():
-                moves[name] = moves[name] + own if name in moves else own
-        return moves
+    @classmethod
+    def of_share(cls, counted: Mapping[str, Array], weights: Mapping[str, float]) -> Statistic:
+        """Return the share of players that are counted, of some profiles by their weights."""
+        which = {name: own.astype(np.float64) for name, own in counted.items()}
+        value = sum(weights[name] * float(own.mean()) for name, own in which.items())
+        return cls(value, (), which, weights, counted=True)
 
     @property
     def known(self) -> bool:
         """Whether enough players got there."""
         return math.isfinite(self.value)
 
+    @cached_property
+    def again(self) -> Array:
+        """The number for the players drawn again, shape (resamples,)."""
+        if self.quantiles:
+            with np.errstate(invalid="ignore"):
+                return np.asarray(sum(quantile.sign * quantile.again for quantile in self.quantiles))
+        moved = np.zeros(RESAMPLES)
+        for name, own in self.of_each.items():
+            moved += self.weights[name] * (drawn_again(name, len(own)) @ own - own.sum()) / len(own)
+        return self.value + moved
 
-def covariance(one: Mapping[str, Array], two: Mapping[str, Array]) -> float:
-    """Return the covariance of two means of moves: within classes of ability, as all have equally many players."""
-    found = 0.0
-    for name in one.keys() & two.keys():
-        classes = class_of(np.arange(len(one[name])))
-        counts = np.bincount(classes)
-        apart = [moves[name] - (np.bincount(classes, moves[name]) / counts)[classes] for moves in (one, two)]
-        left = max(len(classes) - len(counts), 1)
-        found += float((apart[0] * apart[1]).sum()) / left / len(classes)
-    return found
+    @property
+    def players(self) -> int:
+        """The least number of players of a profile that it is read off."""
+        samples = [*(own for one in self.quantiles for own in one.samples.values()), *self.of_each.values()]
+        return min(map(len, samples))
+
+    @cached_property
+    def smooth(self) -> float:
+        """The number that `again` is of the players drawn again."""
+        return sum(quantile.sign * quantile.smooth for quantile in self.quantiles) if self.quantiles else self.value
+
+    @cached_property
+    def error(self) -> float:
+        """Its standard error; not a number where too few got there to tell."""
+        spread = float(self.again.std()) if np.isfinite(self.again).all() else math.nan
+        return spread * widening(self.players)
 
 
-def paired_error(first: Statistic, second: Statistic) -> float:
-    """Return the standard error of the difference of a statistic between two runs of the same players.
-
-    On a lattice it is that of resampled pairs, wider rather than narrower than it need be.
-    """
-    if not (first.known and second.known):
-        return math.nan
-    if any(quantile.on_lattice for quantile in (*first.quantiles, *second.quantiles)):
-        return _resampled_error(first, second)
-    moves = {name: second.moves[name] - own for name, own in first.moves.items()}
-    return math.sqrt(max(covariance(moves, moves), 0.0))
-
-
-def _resampled_error(first: Statistic, second: Statistic) -> float:
-    draws, sizes = np.random.default_rng(0), {name: len(own) for name, own in first.moves.items()}
-    apart = np.empty(RESAMPLED)
-    for index in range(RESAMPLED):
-        players = {name: draws.integers(0, size, size) for name, size in sizes.items()}
-        values = [sum(quantile.of(players) for quantile in one.quantiles) for one in (first, second)]
-        apart[index] = values[1] - values[0]
-    return float(apart.std()) if np.isfinite(apart).all() else math.nan
+def covariances(statistics: list[Statistic]) -> Array:
+    """Return how some numbers of the same players vary together by chance, shape (n, n); 0 for what is not known."""
+    again = np.array([one.again if np.isfinite(one.again).all() else np.zeros(RESAMPLES) for one in statistics])
+    apart = again - again.mean(axis=1, keepdims=True)
+    wider = np.array([widening(one.players) for one in statistics])
+    return np.asarray(apart @ apart.T / RESAMPLES * wider[:, None] * wider[None, :])

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from ramulus.analysis.comparing.statistic import Statistic, covariance
+from ramulus.analysis.comparing.statistic import Statistic
 from ramulus.analysis.goals import SHARES, limits
 from ramulus.analysis.goals.measuring import groups_of
 from ramulus.analysis.pace import HOUR
@@ -27,7 +26,6 @@ from ramulus.rules.schedule import MICROS, schedules_of
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
-    from ramulus.formula.functions import Array
 
 LEAST_TOLERANCE = 0.02  # What a goal counts by that tolerates nothing.
 ONE_SIDED = 0.05
@@ -44,7 +42,7 @@ class Aim:
         goal: the goal.
         level: the level that it is about, where the goal is about each of several.
         value: the number: a logarithm of hours or days, or a share.
-        moves: how much each player moves it, by profile.
+        found: the same with what tells how sure it is; None where too few get there.
         target: where it should be; of a one-sided goal with room for chance.
         limit: where a one-sided goal is just met.
         unit: what counts as one off: the goal's tolerance.
@@ -54,7 +52,7 @@ class Aim:
     goal: Goal
     level: int | None
     value: float
-    moves: Mapping[str, Array]
+    found: Statistic | None
     target: float
     limit: float
     unit: float
@@ -62,8 +60,8 @@ class Aim:
 
     @property
     def error(self) -> float:
-        """The standard error of its value."""
-        return math.sqrt(max(covariance(self.moves, self.moves), 0.0))
+        """The standard error of its value; not a number where it is not known."""
+        return math.nan if self.found is None else self.found.error
 
     @property
     def off(self) -> float:
@@ -129,11 +127,10 @@ def _share_in_time(goal: ReachedGoal, result: SimulationResult) -> Statistic:
 
 def _aim(goal: Goal, level: int | None, statistic: Statistic, result: SimulationResult, surely: float) -> Aim:
     target, unit, side = _target_and_unit(goal)
-    value, moves = statistic.value, statistic.moves
-    if not statistic.known:
-        value, moves = _beyond(goal, level, result), {}
-    aim = Aim(goal, level, value, moves, target, target, unit, side)
-    if side == BOTH or not moves or not math.isfinite(aim.error):
+    known = statistic.known
+    value = statistic.value if known else _beyond(goal, level, result)
+    aim = Aim(goal, level, value, statistic if known else None, target, target, unit, side)
+    if side == BOTH or not known or not math.isfinite(aim.error):
         return aim
     return replace(aim, target=target - side * surely * aim.error)
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ramulus.analysis.comparing.statistic import covariance
+from ramulus.analysis.comparing.statistic import covariances
 from ramulus.analysis.goals.measuring import Z
 from ramulus.analysis.tuning.fitting import Fit
 from ramulus.analysis.tuning.ranges import Range
@@ -70,9 +70,11 @@ class Certainty:
         """The covariance of the misses that have a say, shape (aims, aims)."""
         aims = self.fit.aims
         noise = np.zeros((len(aims), len(aims)))
-        for one in (tight := np.flatnonzero(self.fit.slopes.any(axis=1)).tolist()):
-            for two in tight:
-                noise[one, two] = covariance(aims[one].moves, aims[two].moves) / aims[one].unit / aims[two].unit
+        known = [i for i, aim in enumerate(aims) if aim.found is not None and self.fit.slopes[i].any()]
+        found = [one for one in (aims[i].found for i in known) if one is not None]
+        if found:
+            units = np.array([aims[i].unit for i in known])
+            noise[np.ix_(known, known)] = covariances(found) / units[:, None] / units[None, :]
         return noise
 
     @property

@@ -130,12 +130,10 @@ def _share(goal: PaceGoal) -> float:
 
 def _share_of(goal: Goal, result: SimulationResult, counted: Callable[[PlayedProfile], Array]) -> Statistic:
     """Return the share of players that are counted."""
-    value, moves = 0.0, {}
-    for group, weight in zip(groups_of(goal, result), weights_of(goal, result).tolist(), strict=True):
-        which = counted(group).astype(np.float64)
-        value += weight * float(which.mean())
-        moves[group.profile] = weight * which
-    return Statistic(value, moves)
+    groups = groups_of(goal, result)
+    names = [group.profile for group in groups]
+    weights = dict(zip(names, weights_of(goal, result).tolist(), strict=True))
+    return Statistic.of_share({group.profile: counted(group) for group in groups}, weights)
 
 
 @statistics_of.register(ReachedGoal)
@@ -170,11 +168,12 @@ def _(goal: WastedGoal, result: SimulationResult) -> Found:
         for key in ("earned", "wasted")
     )
     ratio = wasted / earned if earned else 0.0
+    # Of the ratio of two means, by the delta method (Cochran, "Sampling Techniques", 1977, section 2.11).
     moves = {
-        group.profile: weight * (own.wasted - ratio * own.earned) / max(earned, 1e-9)
-        for own, (group, weight) in zip(each, parts, strict=True)
+        group.profile: (own.wasted - ratio * own.earned) / max(earned, 1e-9)
+        for own, (group, _) in zip(each, parts, strict=True)
     }
-    return {None: Statistic(ratio, moves)}
+    return {None: Statistic(ratio, (), moves, {group.profile: weight for group, weight in parts})}
 
 
 def unreached(goal: Goal, level: int, share: float, result: SimulationResult) -> float:

@@ -10,15 +10,17 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import pandas as pd
 
-from ramulus.analysis.comparing.statistic import Statistic, paired_error
+from ramulus.analysis.comparing.paired import difference, same_up_to
+from ramulus.analysis.comparing.statistic import Statistic
 from ramulus.analysis.goals import SHARES, measure, words_of
-from ramulus.analysis.goals.measuring import Z
+from ramulus.analysis.goals.measuring import groups_of
 from ramulus.analysis.tuning.aims import met_between
 from ramulus.analysis.tuning.goal_statistics import statistics_of
 from ramulus.analysis.tuning.needed import Needed
 from ramulus.analysis.tuning.numbers import NamedNumber, named_number
 from ramulus.analysis.tuning.steps import steps_of
-from ramulus.analysis.tuning.trials import TrialProgress, Trials
+from ramulus.analysis.tuning.trials import TrialProgress, Trials, last_level_of
+from ramulus.design.goal import RatioGoal
 from ramulus.errors import DesignError, RamulusError
 
 if TYPE_CHECKING:
@@ -32,19 +34,28 @@ TO_PROBE = 300
 
 
 class Change(NamedTuple):
-    """What a number does to a goal: per percent of it, or per step; in percent, of shares in points."""
+    """What a number does to a goal: per percent of it, or per step; in percent, of shares in points.
+
+    `low` and `high` are its 95 % interval; not a number where too little is known.
+    """
 
     value: float
-    error: float
+    low: float
+    high: float
 
     def differs(self, other: Change) -> bool:
         """Whether two changes differ beyond their 95 % intervals."""
-        return abs(self.value - other.value) > Z * (self.error + other.error) + 1e-9
+        return self.low > other.high + 1e-9 or self.high < other.low - 1e-9
 
     @property
     def seen(self) -> bool:
         """Whether it is more than chance."""
-        return abs(self.value) > Z * self.error
+        return self.low > 0 or self.high < 0
+
+    @property
+    def certain(self) -> bool:
+        """Whether nothing can differ."""
+        return self == (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,7 +158,7 @@ def sensitivity(
     trials.runs = 1 + len(AROUND) * len(numbers)
     played = trials.play(design, players)
     bases = [Base.of(goal, played) for goal in design.goals]
-    rows = [row for number in numbers for row in _Moved(trials, number, bases, players).rows()]
+    rows = [row for number in numbers for row in _Moved(trials, number, bases, played, players).rows()]
     table = pd.DataFrame(rows, columns=["_goal", *COLUMNS])
     table["_size"] = -table["change"].abs().fillna(-1.0)
     table = table.sort_values(["_goal", "_size"], kind="stable", ignore_index=True)[list(COLUMNS)]
@@ -155,17 +166,30 @@ def sensitivity(
     return table
 
 
+def _cannot_differ(goal: Goal, one: SimulationResult, two: SimulationResult) -> bool:
+    """Whether two runs play the same, for certain, as far as a goal looks."""
+    names = [group.profile for group in groups_of(goal, one)]
+    names += [goal.compared_with] if isinstance(goal, RatioGoal) else []
+    if any(one.design.profile(name) != two.design.profile(name) for name in names):
+        return False
+    far = [last_level_of([goal], run.design) or run.design.track().max_level + 1 for run in (one, two)]
+    return all(same_up_to(one, two, name) >= max(far) - one.design.track().start_level for name in names)
+
+
 class _Moved:
     """One number, moved up and down."""
 
-    def __init__(self, trials: Trials, number: NamedNumber, bases: list[Base], players: int) -> None:
+    def __init__(
+        self, trials: Trials, number: NamedNumber, bases: list[Base], played: SimulationResult, players: int
+    ) -> None:  # fmt: skip
         self._trials, self._number, self._bases, self._players = trials, number, bases, players
         trials.doing = number.place
         self._steps = steps_of(number, self._felt)
         # Two steps only tell whether one is straight: half of the players are enough.
         counts = {steps: players if abs(steps) == 1 else -(-players // 2) for steps in AROUND}
         runs = {steps: self._play(self._steps.at(steps), count) for steps, count in counts.items()}
-        self._found = {steps: [base.again(run) for base in bases] for steps, run in runs.items() if run is not None}
+        self._runs = {0: played, **{steps: run for steps, run in runs.items() if run is not None}}
+        self._found = {steps: [base.again(run) for base in bases] for steps, run in self._runs.items()}
         self._found[0] = [base.statistic for base in bases]
         near = {steps: run for steps, run in runs.items() if run is not None and abs(steps) == 1}
         self._hardest = {steps: [base.hardest(run) for base in bases] for steps, run in near.items()}
@@ -195,11 +219,10 @@ class _Moved:
         if near is None:
             near = self._between(index, 0, 1) or self._between(index, -1, 0)
         needed = self._needed(index, base)
-        change = near or Change(math.nan, math.nan)
-        ends = (change.value - Z * change.error, change.value + Z * change.error)
+        change = near or Change(math.nan, math.nan, math.nan)
         step = self._steps.words if 1 in self._found and -1 in self._found else self._one_sided()
         name = (index, self._number.place, self._number.value, base.goal.player, base.words, base.found)
-        return (*name, change.value, *ends, self._unit(base), step, needed, self._note(index, base, near, far))
+        return (*name, *change, self._unit(base), step, needed, self._note(index, base, near, far))
 
     def _unit(self, base: Base) -> str:
         """Return what a change is counted in."""
@@ -223,7 +246,9 @@ class _Moved:
         steps = self._steps
         apart = steps.apart(steps.at(low), steps.at(high)) if steps.by_percent and not share else float(high - low)
         scale = 1.0 if steps.by_percent and not share else 100.0
-        return Change(scale * (two.value - one.value) / apart, scale * paired_error(one, two) / abs(apart))
+        same = _cannot_differ(self._bases[index].goal, self._runs[low], self._runs[high])
+        found = [scale * number / apart for number in difference(one, two, cannot_differ=same)[:3]]
+        return Change(found[0], *(found[1:] if apart > 0 else found[:0:-1]))
 
     def _note(self, index: int, base: Base, near: Change | None, far: Change | None) -> str:
         if not base.statistic.known:
@@ -239,7 +264,7 @@ class _Moved:
             return f"{self._one_way(index, base, 1)}, {self._one_way(index, base, -1)}"
         if far is not None and near.differs(far):
             return f"not straight here: {far.value:+.2g} over twice the step"
-        if near == (0.0, 0.0) == far:
+        if near.certain and (far is None or far.certain):
             return "does not move it"
         return "" if near.seen else "not seen to move it"
 
