@@ -2,34 +2,51 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.simulation.world import Stage
 
+Floats = NDArray[np.float64]
 _OF_PLAY = ("last_level", "until", "most_encounters", "horizon")  # When play ends, and not what is played.
-_BY_LEVEL = {"seconds": 1, "success": 1, "weight": 1, "pay": 1, "factor": 2, "units": 3, "skill_units": 3, "lost": 0}
+_BY_COLUMN = ("seconds", "success", "weight", "factor", "units", "skill_units")  # Axes (…, level, column).
 
 
 def alike_up_to(one: Stage, two: Stage) -> int:
-    """Return up to which level of the main track, from 0, two stages of one profile play the same; the levels that both
-    have where nothing of them differs at all, and 0 where anything differs that has no level.
+    """Return up to which level of the main track, from 0, two stages of one profile play the same.
+
+    That is how many levels both have where nothing of them differs at all, and 0 where anything differs that has no
+    level.
     """
-    levels = min(len(one.sources.xp.low), len(two.sources.xp.low))
     if not (_same_at_any_level(one, two) and _same_tracks(one, two)):
         return 0
-    rows = [(one.sources.xp.low, two.sources.xp.low, 0)]
-    rows += [(getattr(one.world, name), getattr(two.world, name), axis) for name, axis in _BY_LEVEL.items()]
-    rows.append((one.tracks.costs[: one.tracks.cap[0]], two.tracks.costs[: two.tracks.cap[0]], 0))
-    found = levels - 1 if one.tracks.cap[0] != two.tracks.cap[0] else levels
-    for first, second, axis in rows:
-        if first.ndim != second.ndim or len(first) == len(second) == 0:
-            return 0 if first.ndim != second.ndim else found
-        found = min(found, _first_apart(np.moveaxis(first, axis, 0), np.moveaxis(second, axis, 0), found))
-    return found
+    levels = min(len(one.sources.xp.low), len(two.sources.xp.low))
+    if one.tracks.cap[0] != two.tracks.cap[0]:
+        levels -= 1
+    for first, second in zip(_by_level(one), _by_level(two), strict=True):
+        levels = min(levels, _first_apart(first, second, levels))
+    return levels
 
 
-def _first_apart(one: NDArray[np.float64], two: NDArray[np.float64], levels: int) -> int:
+def _by_level(stage: Stage) -> Iterator[Floats]:
+    """Yield all that is read at a level, the level first; what is closed there is read by nobody."""
+    world, columns = stage.world, stage.sources.first_column
+    met = world.weight > 0
+    by_source = np.logical_or.reduceat(met.any(axis=0), columns, axis=1)
+    yield np.where(by_source, stage.sources.xp.low, 0.0)
+    for name in _BY_COLUMN:
+        table = getattr(world, name)
+        open_there = met.reshape(len(met), *([1] * (table.ndim - 3)), *met.shape[1:])
+        yield np.moveaxis(np.where(open_there, table, 0.0), -2, 0)
+    if world.pay.shape[1] == met.shape[1]:
+        yield np.moveaxis(np.where(met, world.pay, 0.0), 1, 0)
+    yield world.lost.astype(np.float64)
+    yield stage.tracks.costs[: stage.tracks.cap[0]].astype(np.float64)
+
+
+def _first_apart(one: Floats, two: Floats, levels: int) -> int:
     """Return the first row that differs, at most some."""
     if one.shape[1:] != two.shape[1:]:
         return 0
