@@ -151,11 +151,3 @@ class Statistic:
         """Its standard error; not a number where too few got there to tell."""
         spread = float(self.again.std()) if np.isfinite(self.again).all() else math.nan
         return spread * widening(self.players)
-
-
-def covariances(statistics: list[Statistic]) -> Array:
-    """Return how some numbers of the same players vary together by chance, shape (n, n); 0 for what is not known."""
-    again = np.array([one.again if np.isfinite(one.again).all() else np.zeros(RESAMPLES) for one in statistics])
-    apart = again - again.mean(axis=1, keepdims=True)
-    wider = np.array([widening(one.players) for one in statistics])
-    return np.asarray(apart @ apart.T / RESAMPLES * wider[:, None] * wider[None, :])

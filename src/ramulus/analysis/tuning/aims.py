@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from ramulus.analysis.comparing.statistic import Statistic
 from ramulus.analysis.goals import SHARES, limits
 from ramulus.analysis.goals.measuring import groups_of
@@ -23,9 +25,11 @@ from ramulus.design.goal import (
     WastedGoal,
 )
 from ramulus.rules.schedule import MICROS, schedules_of
+from ramulus.simulation.resampling import RESAMPLES, widening
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
+    from ramulus.formula.functions import Array
 
 LEAST_TOLERANCE = 0.02  # What a goal counts by that tolerates nothing.
 ONE_SIDED = 0.05
@@ -70,6 +74,17 @@ class Aim:
         if self.side == NOT_ABOVE:
             return max(off, 0.0)
         return min(off, 0.0) if self.side == NOT_BELOW else off
+
+    @property
+    def again(self) -> Array:
+        """How far off it is for the players drawn again, in tolerances, shape (resamples,)."""
+        if self.found is None or not np.isfinite(self.found.again).all():
+            return np.full(RESAMPLES, self.off)
+        moved = (self.found.again - self.found.smooth) * widening(self.found.players) / self.unit
+        off = (self.value - self.target) / self.unit + moved
+        if self.side == BOTH:
+            return np.asarray(off)
+        return np.maximum(off, 0.0) if self.side == NOT_ABOVE else np.minimum(off, 0.0)
 
     @property
     def failed(self) -> bool:

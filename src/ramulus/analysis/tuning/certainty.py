@@ -1,4 +1,7 @@
-"""How well the goals pin numbers down: standard errors of a fit, its intervals, and the way that stays open."""
+"""How well the goals pin numbers down: standard errors of a fit, its intervals, and the way that stays open.
+
+They are read off the players drawn again: the step that each resample would take from the fit.
+"""
 
 from __future__ import annotations
 
@@ -9,17 +12,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ramulus.analysis.comparing.statistic import covariances
-from ramulus.analysis.goals.measuring import Z
-from ramulus.analysis.tuning.fitting import Fit
+from ramulus.analysis.goals.measuring import CONFIDENCE, Z
+from ramulus.analysis.tuning.fitting import FLAT, Fit, spread_of
 from ramulus.analysis.tuning.ranges import Range
+from ramulus.simulation.resampling import RESAMPLES
 
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
 
 DETERMINED = 0.01  # A standard error below it, as a share of the number.
 STRAIGHT = 0.1  # Coordinates over which the misses are taken to be straight.
-FLAT = 1e-6  # Of the steepest direction: nothing is known along a flatter one.
 AT_BOUND = 1e-3  # Of the way between the bounds.
 
 
@@ -46,36 +48,40 @@ class Certainty:
         return [index for index, bound in enumerate(self.at_bound) if not bound]
 
     @cached_property
-    def errors(self) -> Array:
-        """The standard error of each number's coordinate from chance in what was played; infinite where unknown.
-
-        Of least squares with misses that vary together: the sandwich (White, "Maximum likelihood estimation of
-        misspecified models", 1982).
-        """
-        errors = np.full(len(self.ranges), np.inf)
+    def _steps(self) -> Array:
+        """How far each number's coordinate is from the best for the players drawn again, (resamples, n)."""
+        steps = np.full((RESAMPLES, len(self.ranges)), np.inf)
         slopes = self.fit.slopes[:, self.inside]
         if slopes.any():
-            inverse = np.linalg.pinv(slopes, rcond=FLAT)
-            found = np.sqrt(np.maximum(np.diag(inverse @ self._noise @ inverse.T), 0.0))
             # A number that has a part in a direction of which nothing is known is not known itself.
             _, sizes, directions = np.linalg.svd(slopes)
             known = np.zeros(len(directions), dtype=np.bool_)
             known[: len(sizes)] = sizes > FLAT * sizes[0]
             loose = (np.abs(directions[~known]) > FLAT).any(axis=0)
-            errors[self.inside] = np.where(loose | np.isnan(found), np.inf, found)
-        return errors
+            found = self.fit.steps(self.inside)
+            middle = np.median(found, axis=0)
+            steps[:, self.inside] = np.where(loose, np.inf, middle + (found - middle) * self._misfit)
+        return steps
+
+    @property
+    def _misfit(self) -> float:
+        """By how much more than chance the goals are missed: numbers that meet no goal are not pinned down by it.
+
+        The root of chi-squared over its degrees of freedom, at least 1 (Birge, 1932).
+        """
+        known = [aim for aim in self.fit.aims if aim.found is not None and not aim.slack]
+        free = len(known) - len(self.inside)
+        if free < 1 or any(aim.found is None for aim in self.fit.aims):
+            return 1.0 if free >= 0 and all(aim.found is not None for aim in self.fit.aims) else np.inf
+        noise = np.cov([aim.again for aim in known])
+        off = np.array([aim.off for aim in known])
+        return max(1.0, float(np.sqrt(off @ np.linalg.pinv(noise, rcond=1e-9, hermitian=True) @ off / free)))
 
     @cached_property
-    def _noise(self) -> Array:
-        """The covariance of the misses that have a say, shape (aims, aims)."""
-        aims = self.fit.aims
-        noise = np.zeros((len(aims), len(aims)))
-        known = [i for i, aim in enumerate(aims) if aim.found is not None and self.fit.slopes[i].any()]
-        found = [one for one in (aims[i].found for i in known) if one is not None]
-        if found:
-            units = np.array([aims[i].unit for i in known])
-            noise[np.ix_(known, known)] = covariances(found) / units[:, None] / units[None, :]
-        return noise
+    def errors(self) -> Array:
+        """The standard error of each number's coordinate from chance in what was played; infinite where unknown."""
+        known = np.isfinite(self._steps).all(axis=0)
+        return np.where(known, spread_of(np.where(known, self._steps, 0.0)), np.inf)
 
     @property
     def determined(self) -> list[bool]:
@@ -94,7 +100,9 @@ class Certainty:
         one, value, error = self.ranges[index], float(self.fit.values[index]), float(self.errors[index])
         if not error < STRAIGHT:
             return np.nan, np.nan
-        low, high = sorted(one.value_of(one.x_of(value) + side * Z * error) for side in (-1, 1))
+        tail = (1 - CONFIDENCE) / 2
+        down, up = np.quantile(self._steps[:, index], [tail, 1 - tail]).tolist()
+        low, high = sorted(one.value_of(one.x_of(value) + step) for step in (min(down, -Z * error), max(up, Z * error)))
         return low, high
 
     @property

@@ -17,12 +17,14 @@ from ramulus.analysis.tuning.aims import Aim, aims_of
 from ramulus.analysis.tuning.ranges import Range
 from ramulus.analysis.tuning.trials import Trials
 from ramulus.errors import DesignError, RamulusError
+from ramulus.simulation.resampling import RESAMPLES
 
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
 
 SCREENED, FEW = 300, 500
 STEP, STEP_OF_FEW = 0.03, 0.05
+WIDE_STEP = 0.15  # Where slopes tell how sure a number is: awards rounded to whole XP make short steps uneven.
 MANY = 1000  # Players from which on the smaller step is seen.
 NEAR_ENOUGH, NEAR_ENOUGH_OF_FEW = 3e-4, 3e-3
 WORTHLESS = 0.01
@@ -30,6 +32,11 @@ OFF_LIMITS = 1e3  # How far off, in tolerances, numbers are that the design does
 OTHER_STARTS, LOOKED_AT = 2, 8
 NEAR_BY = 0.06  # Of a coordinate: slopes change by no more than chance over so little.
 BESIDE = 0.1  # Of the way between the bounds.
+MOST_STEPS, PARTS = 6, (1.0, 0.5, 0.25)
+ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
+SEEN = 0.3  # Of a standard error: shorter steps are chance.
+LONGEST = 0.3  # Of a coordinate at once: farther off nothing is straight.
+FLAT = 1e-6  # Of the steepest direction: nothing is known along a flatter one.
 KEPT = 30  # Runs that are remembered, as a search comes back to its last points.
 
 
@@ -41,16 +48,34 @@ class Fit:
         values: the numbers, shape (n,).
         aims: what became of the goals.
         slopes: how much each aim's miss moves with each coordinate, shape (aims, n).
+        slopes_again: the same for the players drawn again, shape (resamples, aims, n).
     """
 
     values: Array
     aims: list[Aim]
     slopes: Array
+    slopes_again: Array
 
     @property
     def cost(self) -> float:
         """The sum of squares of the misses, in tolerances."""
         return cost_of(self.aims)
+
+    def steps(self, which: list[int]) -> Array:
+        """Return how far some coordinates are from the best, for the players drawn again, shape (resamples, n).
+
+        The step of Gauss and Newton, with the misses and their slopes as each resample has them: what chance leaves
+        open of either is in it.
+        """
+        misses = np.transpose([aim.again for aim in self.aims])
+        inverse = np.linalg.pinv(self.slopes_again[:, :, which], rcond=FLAT)
+        return np.asarray(-np.einsum("rna,ra->rn", inverse, misses))
+
+
+def spread_of(steps: Array) -> Array:
+    """Return the standard deviation of each column by its middle two thirds: a few wild rows are no measure of it."""
+    low, high = np.quantile(steps, [0.1587, 0.8413], axis=0)
+    return np.asarray((high - low) / 2)
 
 
 def cost_of(aims: Sequence[Aim]) -> float:
@@ -94,7 +119,68 @@ class Fitting:
         aims = self.aims(values, self._players)
         if aims is None:
             raise RamulusError("no numbers between these bounds make a design that can be played; allowed: others")
-        return Fit(values, aims, self._slopes(values, self._players, aims))
+        return self._to_the_bottom(Fit(values, aims, *self._slopes(values, self._players, aims)))
+
+    def _to_the_bottom(self, fit: Fit) -> Fit:
+        """Return a fit from which no step leads nearer by more than chance tells: along a valley least squares stops.
+
+        Steps are those of Gauss and Newton, with what chance leaves open of them, and then along the valley itself:
+        awards rounded to whole XP make its floor uneven.
+        """
+        for _ in range(MOST_STEPS):
+            if not (inside := self._movable(fit.values)):
+                return fit
+            better = self._by_steps(fit, inside) or self._along_the_valley(fit, inside)
+            if better is None:
+                return fit
+            fit = better
+        return fit
+
+    def _by_steps(self, fit: Fit, inside: list[int]) -> Fit | None:
+        """Return the fit one step on, or a part of it, where that is nearer to the goals; else None."""
+        steps = fit.steps(inside)
+        size = np.median(steps, axis=0)
+        if not (np.abs(size) > SEEN * spread_of(steps)).any():
+            return None
+        return next((one for part in PARTS if (one := self._moved(fit, inside, part * size)) is not None), None)
+
+    def _along_the_valley(self, fit: Fit, inside: list[int]) -> Fit | None:
+        """Return the nearest fit along the way that moves the goals least, where it is nearer; else None."""
+        if len(inside) < 2:
+            return None
+        slopes = fit.slopes[:, inside]
+        flat = np.linalg.svd(slopes)[2][-1]
+        length = min(float(spread_of(fit.steps(inside) @ flat)), LONGEST)
+        across = np.eye(len(inside)) - np.outer(flat, flat)
+        found, least = None, fit.cost
+        for times in ALONG:
+            step = times * length * flat
+            aims = self.aims(self._stepped(fit, inside, step), self._players)
+            if aims is None:
+                continue
+            back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.off for aim in aims])
+            cost = self._cost(self._stepped(fit, inside, step + back), self._players)
+            if cost < least:
+                found, least = step + back, cost
+        return None if found is None else self._moved(fit, inside, found)
+
+    def _stepped(self, fit: Fit, which: list[int], step: Array) -> Array:
+        values = fit.values.copy()
+        for index, own in zip(which, step.tolist(), strict=True):
+            one = self._ranges[index]
+            values[index] = one.value_of(one.x_of(values[index]) + min(max(own, -LONGEST), LONGEST))
+        return values
+
+    def _movable(self, values: Array) -> list[int]:
+        return [i for i in self._free if self._ranges[i].low < values[i] < self._ranges[i].high]
+
+    def _moved(self, fit: Fit, which: list[int], step: Array) -> Fit | None:
+        """Return the fit some way on, where that is nearer to the goals; else None."""
+        values = self._stepped(fit, which, step)
+        aims = self.aims(values, self._players)
+        if aims is None or cost_of(aims) >= fit.cost:
+            return None
+        return Fit(values, aims, *self._slopes(values, self._players, aims))
 
     def _to_near_bounds(self, values: Array) -> Array:
         """Return numbers that are at a bound where that is nearer to the goals: the method stays short of bounds."""
@@ -243,18 +329,33 @@ class Fitting:
                 slopes[:, column] = (moved[0] - moved[1]) / (ends[0] - ends[1])
         return slopes
 
-    def _slopes(self, values: Array, players: int, aims: list[Aim]) -> Array:
-        """Return how much each miss moves with the coordinate of every number; of whole ones, over a step of one."""
+    def _slopes(self, values: Array, players: int, aims: list[Aim]) -> tuple[Array, Array]:
+        """Return how much each miss moves with the coordinate of every number, and the same for players drawn again.
+
+        Of whole numbers it is over a step of one.
+        """
         slopes = np.zeros((len(aims), len(self._ranges)))
-        x = np.array([self._ranges[index].x_of(values[index]) for index in self._free])
-        slopes[:, self._free] = self._slopes_near(values, x, players, len(aims))
-        for index in self._whole:
-            one, ends, moved = self._ranges[index], [], []
+        again = np.zeros((RESAMPLES, *slopes.shape))
+        for index, one in enumerate(self._ranges):
+            ends, moved = [], []
             for direction in (1, -1):
                 at = values.copy()
-                at[index] = np.clip(values[index] + direction, one.low, one.high)
-                ends.append(one.x_of(at[index]) if one.in_logs or one.low != one.high else 0.0)
-                moved.append(self._misses(at, players, len(aims)))
+                at[index] = self._beside(one, float(values[index]), direction)
+                there = self.aims(at, players)
+                ends.append(one.x_of(at[index] if there is not None else values[index]))
+                moved.append(there if there is not None else aims)
             if ends[0] != ends[1]:
-                slopes[:, index] = (moved[0] - moved[1]) / (ends[0] - ends[1])
-        return slopes
+                apart = ends[0] - ends[1]
+                slopes[:, index] = [(up.off - down.off) / apart for up, down in zip(*moved, strict=True)]
+                again[:, :, index] = np.transpose(
+                    [(up.again - down.again) / apart for up, down in zip(*moved, strict=True)]
+                )
+        return slopes, again
+
+    @staticmethod
+    def _beside(one: Range, value: float, direction: int) -> float:
+        """Return a number a step up or down, within its bounds."""
+        if one.number.whole:
+            return float(np.clip(value + direction, one.low, one.high))
+        step = max(WIDE_STEP, one.least_step(value))
+        return one.value_of(float(np.clip(one.x_of(value) + direction * step, *one.ends)))
