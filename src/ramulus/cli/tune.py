@@ -14,7 +14,7 @@ from ramulus.analysis.words.writers import Column, hours, number, significant, x
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.trials import trials_bar
-from ramulus.errors import DataError
+from ramulus.errors import DataError, RamulusError
 
 if TYPE_CHECKING:
     from ramulus.analysis.tuning import PacedCosts, Tuning
@@ -70,6 +70,7 @@ def tune(
         str | None, typer.Option("--costs", metavar="PLAYER", help="Find the costs that give a profile these hours.")
     ] = None,
     write: Annotated[bool, typer.Option("--write", help="Change the numbers in the file; all else stays.")] = False,
+    force: Annotated[bool, typer.Option("--force", help="Write also where the goals come off worse.")] = False,
     players: options.TrialPlayers = 2000,
     seed: options.Seed = 0,
     *,
@@ -96,7 +97,12 @@ def tune(
     _show(found, closing)
     if found.stopped:
         raise typer.Exit(130)
+    worse = getattr(found, "worse", ())
+    if write and worse and not force:
+        raise RamulusError(f"{worse[0]}; nothing is written (--force writes all the same)")
     _finish(found.design, design, file, read, closing, write=write)
+    if getattr(found, "must_missed", False):
+        raise typer.Exit(1)
 
 
 def _refuse_mixed(

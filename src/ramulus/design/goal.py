@@ -34,6 +34,10 @@ class Goal(Model):
     """The track (default: the main one)."""
     tolerance: Annotated[Share, Field(le=1)] | None = None
     """How far off is still met, as a share of the wish (default: 0.1; where a wish has one side, 0)."""
+    weight: Positive = 1
+    """How much tuning minds it against the other goals."""
+    must: bool = False
+    """Whether tuning never trades it for others, and says by its exit status where it stays missed."""
 
     @classmethod
     def __pydantic_init_subclass__(cls, **_: Any) -> None:

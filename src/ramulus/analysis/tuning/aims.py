@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
     from ramulus.formula.functions import Array
 
+MUST = 30.0  # Times its tolerances that a goal which must be met counts: others give way to it.
 LEAST_TOLERANCE = 0.02  # What a goal counts by that tolerates nothing.
 ONE_SIDED = 0.05
 SHARE_TOLERANCE = 0.02
@@ -76,8 +77,22 @@ class Aim:
         return min(off, 0.0) if self.side == NOT_BELOW else off
 
     @property
+    def counts(self) -> float:
+        """What a tolerance that it is off counts in a search, against the other goals."""
+        return math.sqrt(float(self.goal.weight)) * (MUST if self.goal.must else 1.0)
+
+    @property
+    def miss(self) -> float:
+        """How far off it is as a search counts it."""
+        return self.off * self.counts
+
+    @property
     def again(self) -> Array:
-        """How far off it is for the players drawn again, in tolerances, shape (resamples,)."""
+        """How far off it is for the players drawn again, as a search counts it, shape (resamples,)."""
+        return self._off_again * self.counts
+
+    @property
+    def _off_again(self) -> Array:
         if self.found is None or not np.isfinite(self.found.again).all():
             return np.full(RESAMPLES, self.off)
         moved = (self.found.again - self.found.smooth) * widening(self.found.players) / self.unit
@@ -85,6 +100,11 @@ class Aim:
         if self.side == BOTH:
             return np.asarray(off)
         return np.maximum(off, 0.0) if self.side == NOT_ABOVE else np.minimum(off, 0.0)
+
+    @property
+    def reached(self) -> bool:
+        """Whether enough players get there."""
+        return self.found is not None
 
     @property
     def failed(self) -> bool:

@@ -52,7 +52,7 @@ class Certainty:
         """How far each number's coordinate is from the best for the players drawn again, (resamples, n)."""
         steps = np.full((RESAMPLES, len(self.ranges)), np.inf)
         slopes = self.fit.slopes[:, self.inside]
-        if slopes.any():
+        if slopes.any() and np.isfinite(wider := self._misfit):
             # A number that has a part in a direction of which nothing is known is not known itself.
             _, sizes, directions = np.linalg.svd(slopes)
             known = np.zeros(len(directions), dtype=np.bool_)
@@ -60,7 +60,7 @@ class Certainty:
             loose = (np.abs(directions[~known]) > FLAT).any(axis=0)
             found = self.fit.steps(self.inside)
             middle = np.median(found, axis=0)
-            steps[:, self.inside] = np.where(loose, np.inf, middle + (found - middle) * self._misfit)
+            steps[:, self.inside] = np.where(loose, np.inf, middle + (found - middle) * wider)
         return steps
 
     @property
@@ -74,7 +74,7 @@ class Certainty:
         if free < 1 or any(aim.found is None for aim in self.fit.aims):
             return 1.0 if free >= 0 and all(aim.found is not None for aim in self.fit.aims) else np.inf
         noise = np.cov([aim.again for aim in known])
-        off = np.array([aim.off for aim in known])
+        off = np.array([aim.miss for aim in known])
         return max(1.0, float(np.sqrt(off @ np.linalg.pinv(noise, rcond=1e-9, hermitian=True) @ off / free)))
 
     @cached_property

@@ -29,7 +29,10 @@ MANY = 1000  # Players from which on the smaller step is seen.
 NEAR_ENOUGH, NEAR_ENOUGH_OF_FEW = 3e-4, 3e-3
 WORTHLESS = 0.01
 OFF_LIMITS = 1e3  # How far off, in tolerances, numbers are that the design does not take.
-OTHER_STARTS, LOOKED_AT = 2, 8
+OTHER_STARTS, LOOKED_AT = 3, 8
+MOST_TURNS, GAINED = 5, 0.02  # Turns of other starts, and the part of the misses by which one has to bring them nearer.
+NEARER = (0.0, 0.25, 0.06)  # Of the way between the bounds, on either side of the best; 0 for all of it.
+ALIKE = 0.02  # Of the way between the bounds: starts that near to one another end alike.
 NEAR_BY = 0.06  # Of a coordinate: slopes change by no more than chance over so little.
 BESIDE = 0.1  # Of the way between the bounds.
 MOST_STEPS, PARTS = 6, (1.0, 0.5, 0.25)
@@ -37,7 +40,7 @@ ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
 SEEN = 0.3  # Of a standard error: shorter steps are chance.
 LONGEST = 0.3  # Of a coordinate at once: farther off nothing is straight.
 FLAT = 1e-6  # Of the steepest direction: nothing is known along a flatter one.
-KEPT = 30  # Runs that are remembered, as a search comes back to its last points.
+KEPT = 60  # Runs that are remembered, as a search comes back to its last points.
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +83,7 @@ def spread_of(steps: Array) -> Array:
 
 def cost_of(aims: Sequence[Aim]) -> float:
     """Return the sum of squares of misses."""
-    return float(sum(aim.off**2 for aim in aims))
+    return float(sum(aim.miss**2 for aim in aims))
 
 
 class Fitting:
@@ -109,10 +112,18 @@ class Fitting:
         few = min(FEW, self._players)
         self._trials.doing = "from the numbers as they are"
         values = self._settled(self._start, few)
-        if max((abs(aim.off) for aim in self.aims(values, few) or []), default=math.inf) > 1:
+        for turn in range(MOST_TURNS):
+            if not self._fails(values, few):
+                break
             self._trials.doing = "from other numbers"
-            found = [values, *(self._settled(start, few) for start in self._other_starts())]
-            values = min(found, key=lambda one: self._cost(one, few))
+            found = min(
+                (self._settled(start, few) for start in self._other_starts(turn, values)),
+                key=lambda one: self._cost(one, few),
+            )
+            better, cost = self._cost(found, few), self._cost(values, few)
+            values = found if better < cost else values
+            if turn and not better < (1 - GAINED) * cost:
+                break
         self._trials.doing = "nearer"
         values = self._descend(values, self._players, most=4)
         values = self._to_near_bounds(values)
@@ -158,7 +169,7 @@ class Fitting:
             aims = self.aims(self._stepped(fit, inside, step), self._players)
             if aims is None:
                 continue
-            back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.off for aim in aims])
+            back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.miss for aim in aims])
             cost = self._cost(self._stepped(fit, inside, step + back), self._players)
             if cost < least:
                 found, least = step + back, cost
@@ -225,17 +236,39 @@ class Fitting:
                         return tried
         return None
 
-    def _other_starts(self) -> list[Array]:
-        """Return the best of some numbers spread evenly between the bounds (Sobol', 1967)."""
+    def _fails(self, values: Array, players: int) -> bool:
+        aims = self.aims(values, players)
+        return aims is None or any(aim.failed for aim in aims)
+
+    def _other_starts(self, turn: int, best: Array) -> list[Array]:
+        """Return the best of some numbers spread evenly (Sobol', 1967): all between the bounds, then nearer the best.
+
+        Each turn looks at other ones; who is alike to one that is taken already is passed over.
+        """
         from scipy.stats.qmc import Sobol
 
-        points = Sobol(len(self._ranges), rng=0).random(LOOKED_AT)
-        found = []
-        for point in points:
-            ends = [one.ends for one in self._ranges]
-            xs = [low + share * (high - low) for share, (low, high) in zip(point, ends, strict=True)]
+        points = Sobol(len(self._ranges), rng=turn).random(LOOKED_AT * 2 ** min(len(self._ranges) - 1, 2))
+        found, few = [], min(SCREENED, self._players)
+        for point in points.tolist():
+            xs = []
+            for share, one, value in zip(point, self._ranges, best.tolist(), strict=True):
+                low, high = one.ends
+                if width := NEARER[turn % len(NEARER)] * (high - low):
+                    low, high = max(low, one.x_of(value) - width), min(high, one.x_of(value) + width)
+                xs.append(low + share * (high - low))
             found.append(np.array([one.value_of(x) for one, x in zip(self._ranges, xs, strict=True)]))
-        return sorted(found, key=lambda values: self._cost(values, min(SCREENED, self._players)))[:OTHER_STARTS]
+        taken: list[Array] = []
+        for values in sorted(found, key=lambda values: self._cost(values, few)):
+            if len(taken) < OTHER_STARTS and all(self._apart(values, other) > ALIKE for other in taken):
+                taken.append(values)
+        return taken
+
+    def _apart(self, one: Array, two: Array) -> float:
+        """Return how far numbers are apart, the farthest as a share of the way between its bounds."""
+        return max(
+            abs(own.x_of(a) - own.x_of(b)) / max(own.ends[1] - own.ends[0], 1e-12)
+            for own, a, b in zip(self._ranges, one.tolist(), two.tolist(), strict=True)
+        )
 
     def aims(self, values: Array, players: int) -> list[Aim] | None:
         """Return what becomes of the goals with some numbers; None where the design does not take them."""
@@ -271,7 +304,7 @@ class Fitting:
 
     def _misses(self, values: Array, players: int, width: int) -> Array:
         aims = self.aims(values, players)
-        return np.full(width, OFF_LIMITS) if aims is None else np.array([aim.off for aim in aims])
+        return np.full(width, OFF_LIMITS) if aims is None else np.array([aim.miss for aim in aims])
 
     def _with(self, values: Array, x: Array) -> Array:
         changed = values.copy()
@@ -279,7 +312,7 @@ class Fitting:
             changed[index] = self._ranges[index].value_of(coordinate)
         return changed
 
-    def _descend(self, values: Array, players: int, most: int = 10) -> Array:
+    def _descend(self, values: Array, players: int, most: int = 25) -> Array:
         """Return numbers from which no small step leads nearer to the goals; whole ones stay."""
         first = self.aims(values, players)
         if not self._free or first is None or cost_of(first) == 0:
@@ -296,6 +329,7 @@ class Fitting:
             np.clip(start, ends[0], ends[1]),
             jac=lambda x: self._slopes_near(values, x, players, width),
             bounds=(ends[0], ends[1]), method="trf", xtol=near, ftol=enough, max_nfev=most,
+            x_scale="jac",
         )  # fmt: skip
         return self._with(values, found.x)
 
@@ -346,7 +380,7 @@ class Fitting:
                 moved.append(there if there is not None else aims)
             if ends[0] != ends[1]:
                 apart = ends[0] - ends[1]
-                slopes[:, index] = [(up.off - down.off) / apart for up, down in zip(*moved, strict=True)]
+                slopes[:, index] = [(up.miss - down.miss) / apart for up, down in zip(*moved, strict=True)]
                 again[:, :, index] = np.transpose(
                     [(up.again - down.again) / apart for up, down in zip(*moved, strict=True)]
                 )

@@ -24,6 +24,7 @@ from ramulus.design.goal import (
     StillPlayingGoal,
     WastedGoal,
 )
+from ramulus.rules.pursuit import lasting_chance, mix
 from ramulus.rules.schedule import schedules_of, unfloored_days_reached
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.quits import STAYED
@@ -31,9 +32,12 @@ from ramulus.simulation.samples import Sample, WholeSample
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
+    from ramulus.design import Design
     from ramulus.formula.functions import Array
     from ramulus.simulation.played import PlayedProfile
 
+MOST_EATEN, FARTHEST = 0.9, 25.0  # Of what is won; and the exponent beyond which it is all the same.
+NEVER_HOURS = 1e9
 NO_TIME = 1e-9  # Of a level that is passed together with the one before it.
 Found = dict[int | None, Statistic]
 
@@ -177,20 +181,50 @@ def _(goal: WastedGoal, result: SimulationResult) -> Found:
 
 
 def unreached(goal: Goal, level: int, share: float, result: SimulationResult) -> float:
-    """Return hours that stand for a level which too few reach: what they would need at the XP an hour they have.
+    """Return hours that stand for a level which too few reach: those played, and what the rest of the way would take.
 
-    It says which way to go, and how far, where "never" says nothing.
+    It says which way to go, and how far, where "never" says nothing; it is no number to show. On the main track the
+    rest goes by what encounters pay less what failures take; on a skill's by the XP an hour they had.
     """
-    tables = tabulated(result.design).track(goal.track)
-    totals, far = tables.curve.totals, level - tables.curve.start_level
-    if goal.track in (None, result.design.main_track_name):
-        pairs = zip(groups_of(goal, result), weights_of(goal, result).tolist(), strict=True)
-        earned = float(sum(weight * earned_by(group, share) for group, weight in pairs)) / tables.scale
-    else:
-        reached = [in_logs(goal, share, result, seconds_at(goal, tables.curve.start_level + n, result)).value < math.inf
-                   for n in range(far + 1)]  # fmt: skip
-        earned = float(totals[max(sum(reached) - 1, 0)])
-    return float(result.hours) * max(1.0, float(totals[far]) / max(earned, 1.0))
+    tables, name = tabulated(result.design).track(goal.track), goal.track or result.design.main_track_name
+    far, start = level - tables.curve.start_level, tables.curve.start_level
+    at = [in_logs(goal, share, result, seconds_at(goal, start + n, result)).value < math.inf for n in range(far + 1)]
+    reached = max(sum(at) - 1, 0)
+    if name != result.design.main_track_name:
+        totals = tables.curve.totals
+        return float(result.hours) * max(1.0, float(totals[far]) / max(float(totals[reached]), 1.0))
+    rest = 0.0
+    for group, weight in zip(groups_of(goal, result), weights_of(goal, result).tolist(), strict=True):
+        hours = hours_by_drift(result.design, group.profile)[reached:far].copy()
+        if len(hours) and not result.design.encounters.failure.loss and group.each is not None:
+            # Without losses the XP inside the level is known.
+            held = earned_by(group, share) / tables.scale - float(tables.curve.totals[reached])
+            hours[0] *= 1 - min(max(held / float(tables.curve.costs[reached]), 0.0), 0.99)
+        rest += weight * float(hours.sum())
+    return float(result.hours) + rest
+
+
+def hours_by_drift(design: Design, profile: str) -> Array:
+    """Return about how long each level takes a profile, by the mean of what is met there, shape (levels − 1,).
+
+    Where failures take nine tenths of what is won and more, nobody gets on for long, and the hours soon pass all
+    measure; they go on rising with what is lost, so that a search knows the way back.
+    """
+    tabulation = tabulated(design)
+    tables, main = tabulation.profile(profile), tabulation.main
+    at = tabulation.columns.first_column
+    chance = lasting_chance(tables, at)
+    xp, seconds = mix(tables, at)
+    lost = (chance * (1 - tables.encounters.success[:, at])).sum(axis=1) * tabulation.lost / main.scale
+    by_hour = 3600 * xp[:-1] / np.maximum(seconds[:-1], 1e-9)
+    eaten = np.divide(lost[:-1], xp[:-1], out=np.zeros(len(by_hour)), where=xp[:-1] > 0)
+    slower = np.where(
+        eaten < MOST_EATEN,
+        1 / (1 - np.minimum(eaten, MOST_EATEN)),
+        np.exp(np.minimum((eaten - MOST_EATEN) / (1 - MOST_EATEN), FARTHEST)) / (1 - MOST_EATEN),
+    )
+    hours = np.divide(main.curve.costs, by_hour, out=np.full(len(by_hour), NEVER_HOURS), where=by_hour > 0)
+    return np.asarray(np.minimum(hours * slower, NEVER_HOURS))
 
 
 def earned_by(group: PlayedProfile, share: float) -> float:

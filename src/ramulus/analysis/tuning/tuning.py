@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
 from html import escape
@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pandas as pd
 
-from ramulus.analysis.goals import Judged, judge
+from ramulus.analysis.goals import MET, MISSED, Judged, judge
 from ramulus.analysis.simulate import SimulationStopped
 from ramulus.analysis.tuning.aims import Aim
 from ramulus.analysis.tuning.certainty import Certainty
@@ -45,7 +45,9 @@ class Tuning:
             is of the best value before it is rounded to the digits that serve.
         goals: a row a goal: `goal`, `player`, `wish`, `found_before`, `found`, `low`, `high`, `off`,
             `verdict_before`, `verdict`; played anew with other draws and more players.
-        notes: what else there is to know, a sentence each.
+        worse: what is worse with the numbers found, a sentence each: fewer goals met, a level newly out of reach, a
+            goal that must be met and is not. Empty where nothing is.
+        notes: what else there is to know, a sentence each, what is worse first.
         stopped: whether it was interrupted, so that these are the best numbers so far.
     """
 
@@ -55,6 +57,9 @@ class Tuning:
     goals: pd.DataFrame
     notes: tuple[str, ...]
     stopped: bool = False
+    worse: tuple[str, ...] = ()
+    must_missed: bool = False
+    """Whether a goal that must be met is missed."""
 
     @property
     def changed(self) -> dict[str, float]:
@@ -165,7 +170,28 @@ def _tuning(trials: Trials, ranges: Sequence[Range], fit: Fit, named: dict[str, 
         known = certainty.determined[index], certainty.at_bound[index]
         rows.append((one.number.place, one.number.value, after, *certainty.interval(index), *known))
     values = pd.DataFrame(rows, columns=list(VALUES))
-    return Tuning(design, trials.design, values, _goals(*verdicts), tuple(said_of(certainty)))
+    worse = tuple(_worse(*verdicts))
+    missed = any(one.goal.must and one.verdict == MISSED for one in verdicts[1])
+    met = {id(one.goal) for one in verdicts[1] if one.verdict == MET}
+    notes = (*worse, *said_of(certainty, met))
+    return Tuning(design, trials.design, values, _goals(*verdicts), notes, worse=worse, must_missed=missed)
+
+
+def _worse(before: list[Judged], after: list[Judged]) -> Iterator[str]:
+    """Yield what is worse than before, by the same fresh draws."""
+    counts = [sum(one.verdict == MET for one in judged) for judged in (before, after)]
+    if counts[1] < counts[0]:
+        lost = [str(now.words) for then, now in zip(before, after, strict=True) if then.verdict == MET != now.verdict]
+        yield f"worse than before: {counts[1]} of {len(after)} goals met, before {counts[0]} (lost: {'; '.join(lost)})"
+    for then, now in zip(before, after, strict=True):
+        if now.verdict == MISSED and _out_of_reach(now) and not _out_of_reach(then):
+            yield f"worse than before: newly out of reach for {now.goal.player}: {now.words} (too few get there)"
+        if now.goal.must and now.verdict == MISSED:
+            yield f"a goal that must be met is missed: {now.goal.player}, {now.words}"
+
+
+def _out_of_reach(one: Judged) -> bool:
+    return not math.isfinite(one.measured.found)
 
 
 def _goals(before: list[Judged], after: list[Judged]) -> pd.DataFrame:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -31,6 +31,7 @@ class Pull:
         way: how it pulls at each coordinate, shape (n,).
         failed: whether it is farther off than it tolerates.
         silent: whether small moves of the numbers do not matter to it.
+        reached: whether enough players get there.
     """
 
     goal: Goal
@@ -38,6 +39,7 @@ class Pull:
     way: Array
     failed: bool
     silent: bool
+    reached: bool
 
     def opposes(self, other: Pull) -> bool:
         """Whether two goals pull the numbers to different sides."""
@@ -45,9 +47,11 @@ class Pull:
         return self is not other and float(self.way @ other.way) < -OPPOSED * weaker
 
     @property
-    def tolerances(self) -> str:
-        """How far off it is, in words."""
-        return f"{abs(self.off):.1f} tolerances"
+    def stays(self) -> str:
+        """That it stays off, and how far, in words."""
+        if not self.reached:
+            return f"{self} stays out of reach (too few get there)"
+        return f"{self} stays off ({abs(self.off):.1f} tolerances)"
 
     def __str__(self) -> str:
         return f"{self.goal.player}, {words_of(self.goal)}"
@@ -58,18 +62,24 @@ def pulls_of(fit: Fit) -> list[Pull]:
     by_goal: dict[int, list[int]] = {}
     for index, aim in enumerate(fit.aims):
         by_goal.setdefault(id(aim.goal), []).append(index)
-    misses, found = np.array([aim.off for aim in fit.aims]), []
+    misses, found = np.array([aim.miss for aim in fit.aims]), []
     for own in by_goal.values():
         aims, slopes = [fit.aims[index] for index in own], fit.slopes[own]
         off = max((aim.off for aim in aims), key=abs)
         silent = all(aim.slack for aim in aims) and not slopes.any()
-        found.append(Pull(aims[0].goal, off, -(slopes.T @ misses[own]), any(aim.failed for aim in aims), silent))
+        failed, reached = any(aim.failed for aim in aims), all(aim.reached for aim in aims)
+        found.append(Pull(aims[0].goal, off, -(slopes.T @ misses[own]), failed, silent, reached))
     return found
 
 
-def said_of(certainty: Certainty) -> list[str]:
-    """Return what there is to know of a tuning, a sentence each."""
-    pulls = pulls_of(certainty.fit)
+def said_of(certainty: Certainty, met: Container[int] = ()) -> list[str]:
+    """Return what there is to know of a tuning, a sentence each.
+
+    Args:
+        certainty: the fit, and how sure it is.
+        met: the goals (their ids) that other draws and more players found met: nothing is left to say of them.
+    """
+    pulls = [one for one in pulls_of(certainty.fit) if id(one.goal) not in met or one.silent]
     silent = [one for one in pulls if one.silent]
     slack = [f"met with room, and so without a say: {_listed(silent)}"] if silent else []
     return [*_loose(certainty), *_bounds(certainty, pulls), *_conflicts(certainty, pulls), *slack]
@@ -124,7 +134,7 @@ def _conflicts(certainty: Certainty, pulls: Sequence[Pull]) -> list[str]:
     for one in pulls:
         against = [other for other in pulls if other.opposes(one)]
         if one.failed and against:
-            said.append(f"{one} stays off ({one.tolerances}), and pulls against: {_listed(against)}")
+            said.append(f"{one.stays}, and pulls against: {_listed(against)}")
         elif one.failed and not any(certainty.at_bound):
-            said.append(f"{one} stays off ({one.tolerances}): these numbers cannot bring it nearer")
+            said.append(f"{one.stays}: no numbers within the bounds were found that bring it nearer")
     return said
