@@ -32,8 +32,8 @@ VALUES = {
 GOALS = {
     "player": Column("player"),
     "goal": Column("goal"),
-    "found_before": Column("before", significant),
-    "found": Column("after", significant),
+    "found_before": Column("before", lambda found: "too few" if math.isnan(found) else significant(found)),
+    "found": Column("after", lambda found: "too few" if math.isnan(found) else significant(found)),
     "verdict": Column("verdict"),
 }
 WISHES = {
@@ -56,7 +56,10 @@ def register(app: typer.Typer) -> None:
 def tune(
     file: options.File,
     wishes: Annotated[
-        list[str] | None, typer.Argument(metavar="[LEVEL=HOURS]...", help="With --costs: when to reach which level.")
+        list[str] | None,
+        typer.Argument(
+            metavar="[LEVEL=HOURS]...", help="With --costs: when to reach which level; LEVEL=45d for the 45th day."
+        ),
     ] = None,
     vary: Annotated[
         list[str] | None,
@@ -70,6 +73,9 @@ def tune(
         str | None, typer.Option("--costs", metavar="PLAYER", help="Find the costs that give a profile these hours.")
     ] = None,
     write: Annotated[bool, typer.Option("--write", help="Change the numbers in the file; all else stays.")] = False,
+    drop_unread: Annotated[
+        bool, typer.Option("--drop-unread", help="With --costs: leave out constants that nothing reads any more.")
+    ] = False,
     force: Annotated[bool, typer.Option("--force", help="Write also where the goals come off worse.")] = False,
     players: options.TrialPlayers = 2000,
     seed: options.Seed = 0,
@@ -88,9 +94,8 @@ def tune(
         from ramulus.analysis.tuning import tune as run
 
         if costs is not None:
-            found: Tuning | PacedCosts = pace_costs(
-                design, costs, _hours_by_level(wishes or []), seed, progress=progress
-            )
+            in_hours, in_days = _wishes(wishes or [])
+            found: Tuning | PacedCosts = pace_costs(design, costs, in_hours, seed, days=in_days, progress=progress)
         else:
             bounds = dict(_bounds(text) for text in vary or [])
             found = run(design, bounds, whole or [], players, seed, progress=progress)
@@ -100,7 +105,10 @@ def tune(
     worse = getattr(found, "worse", ())
     if write and worse and not force:
         raise RamulusError(f"{worse[0]}; nothing is written (--force writes all the same)")
-    _finish(found.design, design, file, read, closing, write=write)
+    after = found.design
+    if drop_unread:
+        after = after.without_constants(name for name in after.unread_constants if name not in design.unread_constants)
+    _finish(after, design, file, read, closing, write=write)
     if getattr(found, "must_missed", False):
         raise typer.Exit(1)
 
@@ -137,19 +145,25 @@ def _bounds(text: str) -> tuple[str, tuple[float, float] | None]:
         ) from None
 
 
-def _hours_by_level(wishes: list[str]) -> dict[int, float]:
-    found: dict[int, float] = {}
+def _wishes(wishes: list[str]) -> tuple[dict[int, float], dict[int, int]]:
+    """Return wishes for hours, and those for days, by level."""
+    in_hours: dict[int, float] = {}
+    in_days: dict[int, int] = {}
     for wish in wishes:
-        level, equals, hours_there = wish.partition("=")
+        level, equals, when = wish.partition("=")
         try:
-            key, value = int(level), float(hours_there if equals else "none")
+            key = int(level if equals else "none")
+            value = int(when[:-1]) if when.endswith("d") else float(when)
         except ValueError:
-            allowed = "write LEVEL=HOURS, such as 10=2.5"
+            allowed = "write LEVEL=HOURS, such as 10=2.5, or LEVEL=DAYd, such as 25=45d"
             raise typer.BadParameter(f"{wish!r}; {allowed}", param_hint="LEVEL=HOURS") from None
-        if key in found:
+        if key in in_hours or key in in_days:
             raise typer.BadParameter(f"level {key} is there twice", param_hint="LEVEL=HOURS")
-        found[key] = value
-    return found
+        if when.endswith("d"):
+            in_days[key] = int(value)
+        else:
+            in_hours[key] = float(value)
+    return in_hours, in_days
 
 
 def _show(found: Tuning | PacedCosts, closing: Closing) -> None:

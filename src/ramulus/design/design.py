@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from html import escape
 from pathlib import Path
 from typing import Any, Self, TypeVar
@@ -11,10 +11,12 @@ from typing import Any, Self, TypeVar
 from pydantic import PrivateAttr
 
 from ramulus.design.model import DesignModel
+from ramulus.design.names import formula_places
 from ramulus.design.places import data_with
 from ramulus.design.problems import validated
 from ramulus.design.saving import save_design, toml_text
 from ramulus.errors import DataError
+from ramulus.formula.parser import parse
 
 T = TypeVar("T")
 
@@ -83,6 +85,23 @@ class Design(DesignModel):
         """
         changed = validated(type(self), data_with(self, values), self._file)
         return changed._attached(self._file, self._text, self._also_from)
+
+    def without_constants(self, names: Iterable[str]) -> Design:
+        """Return a copy without some constants, which no formula may read.
+
+        Raises:
+            DesignError: a formula reads one.
+        """
+        gone, data = set(names), self.to_dict()
+        kept = {name: value for name, value in data.get("constants", {}).items() if name not in gone}
+        data = {**data, "constants": kept} if kept else {key: part for key, part in data.items() if key != "constants"}
+        return validated(type(self), data, self._file)._attached(self._file, self._text, self._also_from)
+
+    @property
+    def unread_constants(self) -> tuple[str, ...]:
+        """The constants that no formula reads."""
+        read = {name for formula in formula_places(self) for name in parse(formula.text).names}
+        return tuple(name for name in self.constants if name not in read)
 
     @property
     def file(self) -> Path | None:

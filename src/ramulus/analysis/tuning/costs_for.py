@@ -23,6 +23,7 @@ from ramulus.analysis.tuning.goal_statistics import earned_by
 from ramulus.analysis.tuning.trials import TrialProgress, Trials
 from ramulus.design.goal import HoursGoal
 from ramulus.errors import RamulusError
+from ramulus.rules.schedule import MICROS, schedules_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.samples import Sample, WholeSample, quantile
 
@@ -80,9 +81,10 @@ class PacedCosts:
 def costs_for(
     design: Design,
     player: str,
-    hours: Mapping[int, float],
+    hours: Mapping[int, float] | None = None,
     seed: int = 0,
     *,
+    days: Mapping[int, int] | None = None,
     executor: Executor | None = None,
     progress: Callable[[TrialProgress], object] | None = None,
 ) -> Design:
@@ -97,6 +99,8 @@ def costs_for(
         player: the profile.
         hours: played hours by level, rising.
         seed: the seed of every draw.
+        days: calendar days by level, for a profile with a schedule: a level is to be reached in the middle of the last
+            play day by then. Levels of both rise together.
         executor: where chunks run (default: threads, one a processor).
         progress: is called with a `TrialProgress` after each run.
 
@@ -117,27 +121,47 @@ def costs_for(
         >>> round(float(pace["hours_p50"][9]), 1)
         2.0
     """
-    paced = pace_costs(design, player, hours, seed, executor=executor, progress=progress)
+    paced = pace_costs(design, player, hours or {}, seed, days=days, executor=executor, progress=progress)
     if paced.stopped:
         raise SimulationStopped(None, 0, 0)
     for note in paced.notes:
-        warnings.warn(note, stacklevel=2)
+        if "--" not in note:  # What is said of an option is for the command line.
+            warnings.warn(note, stacklevel=2)
     return paced.design
 
 
 def pace_costs(
-    design: Design, player: str, hours: Mapping[int, float], seed: int = 0, *, executor: Executor | None = None,
-    progress: Callable[[TrialProgress], object] | None = None,
+    design: Design, player: str, hours: Mapping[int, float], seed: int = 0, *, days: Mapping[int, int] | None = None,
+    executor: Executor | None = None, progress: Callable[[TrialProgress], object] | None = None,
 ) -> PacedCosts:  # fmt: skip
     """Find costs as `costs_for` does, and say what was found."""
     design.profile(player)
-    wishes = _wishes(design, hours)
+    twice = sorted(hours.keys() & (days or {}).keys())
+    if twice:
+        raise RamulusError(f"level {twice[0]} is wished for in hours and in days; allowed: one of them")
+    wishes = _wishes(design, {**hours, **_hours_of_days(design, player, days or {})})
     goals = [
         HoursGoal(player=player, level=design.track().start_level + below, hours=wish)
         for below, wish in zip(wishes.levels, wishes.hours, strict=True)
     ]
     trials = Trials(design, goals, hours=ROOM * wishes.hours[-1], seed=seed, executor=executor, progress=progress)
     return _Pacing(trials, player, wishes).paced()
+
+
+def _hours_of_days(design: Design, player: str, days: Mapping[int, int]) -> dict[int, float]:
+    """Return the played hours that stand for days: the middle of the last play day by then, of the middle schedule."""
+    schedules = schedules_of(design, design.profile(player))
+    if days and not schedules:
+        raise RamulusError(f"days for {player!r}, which has no schedule; allowed: hours, or hours_per_day in the file")
+    found = {}
+    for level, day in days.items():
+        if not isinstance(day, int) or day < 1:
+            raise RamulusError(f"level {level} on day {day!r}; allowed: a whole day, 1 or later")
+        played = sorted(int(schedule.play_days_until(np.asarray(day))) for schedule in schedules)[len(schedules) // 2]
+        if played < 1:
+            raise RamulusError(f"level {level} on day {day}, by which {player!r} has not played; allowed: a later one")
+        found[level] = (played - 0.5) * schedules[0].day / MICROS / HOUR
+    return found
 
 
 def _wishes(design: Design, hours: Mapping[int, float]) -> TimeWishes:
@@ -300,7 +324,11 @@ class _Pacing:
         table = pd.DataFrame({"level": levels, "before": before, "after": costs})
         each = [0.0 if found is None else found[place][1] for place in range(len(rows))]
         notes = ["interrupted: the best costs so far, not confirmed"] if stopped else self._notes(wishes, costs, each)
-        return PacedCosts(self._design(costs), self._trials.design, self._player, wishes, table, tuple(notes), stopped)
+        design = self._design(costs)
+        idle = [name for name in design.unread_constants if name not in self._trials.design.unread_constants]
+        if idle:
+            notes.append(f"nothing reads {' and '.join(idle)} any more; --drop-unread takes them out of the file")
+        return PacedCosts(design, self._trials.design, self._player, wishes, table, tuple(notes), stopped)
 
     def _notes(self, wishes: pd.DataFrame, costs: Array, encounters: list[float]) -> list[str]:
         """Name the wishes that do not hold, and why; `encounters` are the hours that one takes on the way there."""
