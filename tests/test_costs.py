@@ -154,11 +154,11 @@ def test_explain_gives_the_number_the_tables_have(place, level, value, last):
 
 def test_explain_every_way():
     cases = [
-        ({"level_from_xp": "1 + sqrt(xp / 100)"}, 3, 400),
+        ({"level_from_xp": "1 + sqrt(xp / 100)"}, 3, 500),
         ({"points": [[1, 10], [5, 160]]}, 2, 47),
         ({"values": [5, 6, 7, 8, 9]}, 3, 7),
         ({"first": 8, "next": "previous * 2", "at_most": 25}, 4, 25),
-        ({"formula": "3.6 * (level - 1)", "gives": "total"}, 4, 10),
+        ({"formula": "3.6 * (level - 1)", "gives": "total"}, 4, 4),
         ({"segments": [{"from_level": 1, "formula": "10 * level"}, {"from_level": 4, "next": "previous * 2"}]}, 5, 120),
     ]
     for cost, level, value in cases:
@@ -173,12 +173,13 @@ def test_explain_every_way():
         ]
     }
     worked = rm.explain(make(parts), "tracks.warden.cost", 5)
-    # 100.5 · 25 = 2512.5 and 100.5 · 16 = 1608, each rounded down.
-    assert worked.value == 2512
-    assert (worked.steps[-1].value, tabulated(make(parts)).main.curve.cost(4)) == (904, 904)
+    # 100.5 · 36 = 3618 and 100.5 · 25 = 2512.5, each rounded down; both are shown, and what is between them.
+    assert worked.value == worked.steps[-1].value == tabulated(make(parts)).main.curve.cost(5) == 3618 - 2512
+    assert [step.value for step in worked.steps if step.expression.startswith("total(")][:2] == [2512, 3618]
+    assert "where" not in str(worked) and str(worked).endswith("1106 XP")
     clamped = make({"formula": "100 * (level - 1) ** 2", "gives": "total", "at_most": 400})
-    assert any(s.note.startswith("added up again") for s in rm.explain(clamped, "tracks.warden.cost", 6).steps)
-    assert rm.explain(clamped, "tracks.warden.cost", 6).value == tabulated(clamped).main.curve.totals[5] == 1600
+    assert any(s.note.startswith("added up again") for s in rm.explain(clamped, "tracks.warden.cost", 5).steps)
+    assert rm.explain(clamped, "tracks.warden.cost", 5).value == tabulated(clamped).main.curve.costs[4] == 400
     with pytest.raises(rm.UnknownNameError, match="did you mean 'tracks.warden.cost.formula'"):
         rm.explain(make(), "tracks.warden.cost.fromula", 2)
     with pytest.raises(rm.RamulusError, match=r"level 6 has no cost; allowed: 1 … 5"):
@@ -187,3 +188,12 @@ def test_explain_every_way():
         rm.explain(make(), "tracks.warden.kost", 2)
     upgraded = rm.explain(rm.demo_design(), "stats.shear", 9, player="steady")
     assert upgraded.steps[-1].put_in == "14.344632670777582 + 2 * 4"
+
+
+def test_an_explanation_names_whom_it_is_of_and_the_unit():
+    text = str(rm.explain(rm.demo_design(), "encounter.seconds", 9))
+    assert "for source aphid_cluster (--source), player newcomer (--player), level 9" in text and text.endswith(" s")
+    own = str(rm.explain(rm.demo_design(), "multipliers.outgrown.factor", 9, source="bark_borer", player="adept"))
+    assert "for source bark_borer (--source), player adept (--player), level 9" in own
+    long = make(stats={"shear": {"formula": "0.1 + 0.2"}})
+    assert str(rm.explain(long, "stats.shear", 2)).splitlines()[-1].strip() == "0.3"

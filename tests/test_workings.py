@@ -30,14 +30,12 @@ def test_each_line_of_a_cost_gives_its_value(cost, limits, level):
     except rm.DesignError as error:
         assert "above 0" in str(error) or "is above" in str(error)
         return
-    totals = cost.get("gives") == "total" or "level_from_xp" in cost
-    worked = rm.explain(design, "tracks.warden.cost", level + totals)
+    worked = rm.explain(design, "tracks.warden.cost", level)
     holds(worked.steps)
-    if totals:
-        assert worked.value == table["total"][level]
-        assert worked.steps[-1].value == (table["cost"][level - 1] if level else worked.value)
-    else:
-        assert worked.value == worked.steps[-1].value == table["cost"][level - 1]
+    assert worked.value == worked.steps[-1].value == table["cost"][level - 1]
+    if cost.get("gives") == "total" or "level_from_xp" in cost:
+        totals = [step.value for step in worked.steps if step.note.startswith("the total at level")]
+        assert totals[-1] == pytest.approx(table["total"][level], rel=1e-12)
     said = [step.expression.split()[0] for step in worked.steps]
     changed = any(word in ("at_least", "at_most") for word in said)
     assert not changed or {"at_least", "at_most"} & {*cost, *limits}
@@ -58,10 +56,7 @@ def test_each_line_of_a_segment_gives_its_value(limits):
     for level in range(1, 13):
         worked = rm.explain(design, "tracks.warden.cost", level)
         holds(worked.steps)
-        if level < 9:
-            assert worked.value == worked.steps[-1].value == costs[level - 1]
-        elif level > 9:
-            assert worked.steps[-1].value == costs[level - 2]  # A segment of totals: the cost of the level before.
+        assert worked.value == worked.steps[-1].value == costs[level - 1]
 
 
 @pytest.mark.parametrize(

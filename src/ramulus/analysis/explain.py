@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from html import escape
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -27,6 +27,16 @@ if TYPE_CHECKING:
 _COST_PLACE = r"tracks\.(\w+)\.cost(?:\.(?:formula|next|values|file|points|level_from_xp|segments.*))?"
 
 
+_UNITS = {
+    r"tracks\.\w+\.cost(\..*)?": "XP",
+    r"sources\.\w+\.(skill_)?xp": "XP",
+    r"(encounter|sources\.\w+)\.seconds": "s",
+    r"players\.\w+\.patience_hours_per_level": "h",
+    r"tracks\.\w+\.points_per_level": "points",
+}
+DIGITS = 10
+
+
 @dataclass(frozen=True)
 class Explanation:
     """A formula, cost or stat worked through at one level.
@@ -38,6 +48,7 @@ class Explanation:
         steps: the working, innermost step first; clamps and rounding last. What each step puts in is a formula that
             gives its value.
         value: what it comes to.
+        of_whom: for which source, player and level it was worked through, with the option that names another.
     """
 
     place: str
@@ -45,12 +56,12 @@ class Explanation:
     names: Mapping[str, float]
     steps: tuple[Step, ...]
     value: float
+    of_whom: str = ""
 
     @property
     def unit(self) -> str:
         """The unit of the value, where it is known, with a space in front."""
-        is_cost = re.match(r"tracks\.\w+\.cost", self.place)
-        return " XP" if is_cost or re.fullmatch(r"sources\.\w+\.(skill_)?xp", self.place) else ""
+        return next((f" {unit}" for pattern, unit in _UNITS.items() if re.fullmatch(pattern, self.place)), "")
 
     def table(self) -> pd.DataFrame:
         """Return the steps: `step`, `expression`, `put_in`, `value`, `note`."""
@@ -61,10 +72,11 @@ class Explanation:
 
     def __str__(self) -> str:
         where = ", ".join(f"{name} = {number_text(value)}" for name, value in self.names.items())
-        lines = [f"{self.place}", f"  {self.formula}", *([f"  where {where}"] if where else []), ""]
+        of_whom = [f"  for {self.of_whom}"] if self.of_whom else []
+        lines = [f"{self.place}", f"  {self.formula}", *of_whom, *([f"  where {where}"] if where else []), ""]
         for step in self.steps:
             lines += [f"  {step.expression}", f"      {_line(step)}"]
-        return "\n".join([*lines, "", f"  {number_text(self.value)}{self.unit}"])
+        return "\n".join([*lines, "", f"  {_shown(self.value)}{self.unit}"])
 
     def _repr_html_(self) -> str:
         where = ", ".join(f"{name} = {number_text(value)}" for name, value in self.names.items())
@@ -73,6 +85,11 @@ class Explanation:
         rows = "".join("<tr>" + "".join(f"<td>{escape(cell)}</td>" for cell in row) + "</tr>" for row in cells)
         heads = "<tr><th>step</th><th>put in</th><th>gives</th><th></th></tr>"
         return f"<table><caption>{head}</caption>{heads}{rows}</table>"
+
+
+def _shown(value: float) -> str:
+    """Return a result in as many digits as matter; its steps show every one."""
+    return number_text(float(f"{value:.{DIGITS}g}"))
 
 
 def _line(step: Step) -> str:
@@ -101,7 +118,7 @@ def explain(
         place: a formula's place, such as ``tracks.warden.cost.formula``, ``encounter.seconds`` or
             ``multipliers.outgrown.factor``; or ``tracks.NAME.cost`` or ``stats.NAME``, however it is stated;
             or ``players.NAME.pursuit``: the chance that the player meets a source next.
-        level: the player's level (the level being left for a cost, being reached for a total).
+        level: the player's level (for a cost the level being left, also where totals are stated).
         player: the player profile, where stats and traits matter (default: the first; for a stat, no upgrades).
         ability: where the player stands among its like, 0 … 1, where traits vary.
         source: the source, where one matters (default: the source whose formula it is, else the first).
@@ -134,7 +151,7 @@ def _explained(place: str, working: Working, value: float) -> Explanation:
 def _explain_cost(design: Design, track: str, level: int) -> Explanation:
     part, working = tabulated(design).tracks[track].curve.part_working(level)
     place = f"{part.place}.{part.way.key}" if part.way.names else part.place
-    return _explained(place, working, float(part.settled[level - part.low]))
+    return _explained(place, working, working.value)
 
 
 def _explain_stat(design: Design, name: str, level: int, player: str | None) -> Explanation:
@@ -173,12 +190,22 @@ def _explain_formula(design: Design, place: str, where: _Where) -> Explanation:
                 formulas.setdefault(f"multipliers.{rule.name}.{key}", found)
     if place not in formulas:
         raise _no_formula(design, place, list(formulas))
-    names = names_at(
-        design, where.level, where.player, where.source or _source_of(design, place), where.skill_level,
-        where.ability_class,
-    )  # fmt: skip
+    source = where.source or _source_of(design, place)
+    names = names_at(design, where.level, where.player, source, where.skill_level, where.ability_class)
     working = of_formula(formulas[place].text, names)
-    return _explained(place, working, working.value)
+    return replace(_explained(place, working, working.value), of_whom=_of_whom(design, place, where, source))
+
+
+def _of_whom(design: Design, place: str, where: _Where, source: str | None) -> str:
+    """Return for whom and what a formula of encounters was worked through, with the option for another."""
+    if not re.match(r"(encounter|sources|multipliers)\b", place) or not design.sources:
+        return ""
+    if re.fullmatch(r"encounter\.failure\.loss|sources\.\w+\.xp", place):
+        return ""
+    parts = [f"source {source or next(iter(design.sources))} (--source)"] if not place.startswith("sources") else []
+    if design.players:
+        parts.append(f"player {where.player or next(iter(design.players))} (--player)")
+    return ", ".join([*parts, f"level {where.level}"])
 
 
 def _no_formula(design: Design, place: str, known: list[str]) -> RamulusError:

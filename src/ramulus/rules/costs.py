@@ -58,8 +58,15 @@ class CostPart:
         return np.diff(self.settled) if self.stated.totals else self.settled
 
     def working(self, level: int) -> Working:
-        """Return how the cost of a level, or the total at a level, came about, stage by stage."""
-        return self._working_of_total(level) if self.stated.totals else self._working_of_cost(level)
+        """Return how the cost of a level came about, stage by stage; of totals, from the two that it is between."""
+        if not self.stated.totals:
+            return self._working_of_cost(level)
+        below = self._working_of_total(level) if level > self.low else Working("")
+        above = self._working_of_total(level + 1)
+        index = level + 1 - self.low
+        cost = _difference(f"total({level + 1}) - total({level})", self.settled, index, level + 1)
+        names = {name: value for name, value in above.names.items() if name != "level"}
+        return Working(above.text, names, (*below.steps, *above.steps, cost))
 
     def _working_of_cost(self, level: int) -> Working:
         index = level - self.low
@@ -71,8 +78,8 @@ class CostPart:
         index = level - self.low
         lines = list(self._clamped_total(level)) if (self.clamped != self.stated_costs).any() and index else []
         lines += self.rounder.steps("total", float(self.exact[index]))
-        if index:
-            lines.append(_difference(f"total({level}) - total({level - 1})", self.settled, index, level))
+        settled = float(self.settled[index])
+        lines.append(Step(f"total({level})", number_text(settled), settled, f"the total at level {level}"))
         return self.stated.working(level).then(*lines)
 
     def _clamped_total(self, level: int) -> Iterator[Step]:
@@ -138,17 +145,14 @@ class CostCurve:
         return next((part for part in self.parts if level < part.high), self.parts[-1])
 
     def part_working(self, level: int) -> tuple[CostPart, Working]:
-        """Return the part that states a level's cost or total, and the working of that.
+        """Return the part that states a level's cost, and the working of that.
 
         Raises:
-            RamulusError: nothing is stated for the level.
+            RamulusError: the level has no cost.
         """
+        if not self.start_level <= level < self.max_level:
+            raise RamulusError(f"level {level} has no cost; allowed: {self.start_level} … {self.max_level - 1}")
         part = self.part_at(level)
-        totals = part.stated.totals
-        first, last = self.start_level + totals, self.max_level - (not self.parts[-1].stated.totals)
-        if not first <= level <= last:
-            what = "total" if totals else "cost"
-            raise RamulusError(f"level {level} has no {what}; allowed: {first} … {last}")
         return part, part.working(level)
 
 
