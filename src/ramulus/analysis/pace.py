@@ -18,7 +18,6 @@ if TYPE_CHECKING:
 HOUR = 3600.0
 QUANTILES = (10, 50, 90)
 MOST_CUT_OFF = 0.1
-MISTAKEN = 0.05  # How often a level may be named that only chance made stand out.
 
 
 def whole_days(days: Array, rounded: Callable[[Array], Array]) -> Array:
@@ -79,24 +78,3 @@ class InLevel:
         ends = quantile_interval(self._sample, percent / 100, np.maximum(self._reached, 1), confidence)
         low, high = (np.where(self.known, end / HOUR, np.nan) for end in ends)
         return low, high
-
-
-def slowest_level(levels: NDArray[np.int64], stays: InLevel) -> dict[str, float]:
-    """Return the longest level, and the one that is longest over the mean of its neighbours, beyond chance.
-
-    A level stands out where the low end of its interval is above the high ends of its neighbours'. The intervals are so
-    wide (Bonferroni) that of a track without such a level one is named in one run of twenty at most.
-    """
-    hours = stays.hours(50)
-    nothing = dict.fromkeys(("level", "hours", "drags_level", "drags_hours", "times"), np.nan)
-    if not np.isfinite(hours).any():
-        return nothing
-    longest = int(np.nanargmax(hours))
-    found = {**nothing, "level": float(levels[longest]), "hours": float(hours[longest])}
-    low, high = stays.interval(50, 1 - MISTAKEN / len(levels))
-    around, beyond = (hours[:-2] + hours[2:]) / 2, low[1:-1] > (high[:-2] + high[2:]) / 2
-    times = np.divide(hours[1:-1], around, out=np.full(len(around), np.nan), where=beyond & (around > 0))
-    if np.isfinite(times).any():
-        at = int(np.nanargmax(times)) + 1
-        found.update(drags_level=float(levels[at]), drags_hours=float(hours[at]), times=float(times[at - 1]))
-    return found

@@ -19,13 +19,13 @@ from ramulus.analysis.pace import (
     InLevel,
     pace_columns,
     pace_intervals,
-    slowest_level,
     whole_days,
 )
 from ramulus.analysis.population import mixed_quantile, shares_of
 from ramulus.analysis.quitting import quits_table, still_by_day, still_by_level
 from ramulus.analysis.result_file import read_result, write_result
 from ramulus.analysis.skill_or_luck import skill_or_luck_row
+from ramulus.analysis.standing_out import standing_out
 from ramulus.design.model import lookup
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
@@ -236,16 +236,18 @@ class SimulationResult:
         return pd.concat(tables, ignore_index=True)
 
     def slowest(self, track: str | None = None) -> pd.DataFrame:
-        """Return which level takes each profile longest, and which takes longest against its neighbours.
+        """Return which level takes each profile longest, and which stands out from its neighbours.
 
         Returns:
             A row a profile: `player`; `level` and `hours`, the longest median of hours within a level; `drags_level`
-            and `drags_hours`, and `times`, what that is over the mean of the levels on both sides. Not a number where
-            hours are not known, and where no level takes longer than its neighbours beyond chance.
+            and `drags_hours`, a level that takes longer than both its neighbours beyond chance and beyond an encounter,
+            and `times`, what that is over their mean; `step_level`, from which on levels take `step_times` as long,
+            beyond how they grow around it; and `why`, in words, of the one that drags, else of the step. Not a number
+            where hours are not known, and where no level stands out.
         """
-        name, levels = track or self.design.main_track_name, self._levels(track)
+        name = track or self.design.main_track_name
         rows = [
-            {"player": profile.profile, **slowest_level(levels, InLevel(arrivals, profile, name))}
+            {"player": profile.profile, **standing_out(self.design, profile, arrivals, name)}
             for profile, arrivals in self._by_profile(track)
         ]
         return pd.DataFrame(rows)

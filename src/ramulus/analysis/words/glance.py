@@ -150,12 +150,16 @@ def _slow(row: pd.Series) -> str:
     if math.isnan(row["hours"]):
         return ""
     text = f"slowest: level {row['level']:g}, {duration(row['hours'])}"
+    because = f", because {row['why']}" if row["why"] else ""
+    if not row["times"] >= NOTABLE and not math.isnan(row["step_level"]):
+        step = f"from level {row['step_level']:g} on levels take {row['step_times']:.1f} times as long"
+        return f"{text}; {step}{because}"
     if not row["times"] >= NOTABLE:
         return f"{text}; no level is seen to stand out from its neighbours"
     drags = (
         "it" if row["drags_level"] == row["level"] else f"level {row['drags_level']:g}, {duration(row['drags_hours'])},"
     )
-    return f"{text}; {drags} takes {row['times']:.1f} times what its neighbours suggest"
+    return f"{text}; {drags} takes {row['times']:.1f} times what its neighbours suggest{because}"
 
 
 def _income(result: SimulationResult, player: str) -> list[str]:
