@@ -94,7 +94,7 @@ def test_awards_from_a_file_and_rules_side_by_side(cli, canopy, tmp_path):
         (["levles"], 2, "levles"),
         (["simulate", "FILE", "--players", "0"], 2, "--players"),
         (["simulate", "FILE", "--player", "stedy"], 2, "did you mean 'steady'"),
-        (["award", "FILE", "--", "-5"], 2, "award 1: '-5'"),
+        (["award", "FILE", "--", "-x"], 2, "loss 1: 'x'"),
         (["award", "FILE", "nan"], 2, "'nan'"),
         (["award", "FILE"], 2, "no awards"),
         (["award", "FILE", "--source", "borer"], 2, "did you mean 'bark_borer'"),
@@ -215,7 +215,7 @@ def test_ctrl_c_later_on_shows_the_players_that_were_done(cli, canopy, monkeypat
 
     real = running.simulate
 
-    def interrupted(design, players, hours, seed, progress=None):
+    def interrupted(design, players, hours, seed, progress=None, **more):
         def stop(state):
             if state.players_done >= 1024:
                 raise KeyboardInterrupt

@@ -182,8 +182,8 @@ def test_splitting_an_award_changes_nothing_when_all_is_carried(pairs, at_cap):
         ({"carry": 0}, [45], (2, 0, 35, "Level 2 · 0 / 25")),
         ({"carry": 0.5}, [45], (2, 17, 18, "Level 2 · 17 / 25")),  # half of 35, rounded down
         ({"carry_limit": 0.2}, [45], (2, 5, 30, "Level 2 · 5 / 25")),  # a fifth of the next 25
-        ({"level_ups_per_award": "one"}, [45], (2, 35, 0, "Level 2 · 35 / 25")),
-        ({"level_ups_per_award": "one"}, [45, 0], (3, 10, 0, "Level 3 · 10 / 7")),
+        ({"level_ups_per_award": "one"}, [45], (2, 35, 0, "Level 2 · 35 / 25 (10 waiting)")),
+        ({"level_ups_per_award": "one"}, [45, 0], (3, 10, 0, "Level 3 · 10 / 7 (3 waiting)")),
         ({"at_cap": "discard"}, [210], (6, 0, 8, "Level 6 · cap")),
         ({"at_cap": "fill"}, [210, 40, 90], (6, 100, 38, "Level 6 · cap · 100 / 100")),
         ({"at_cap": "bank"}, [210, 1000], (6, 1008, 0, "Level 6 · cap · 1,008 banked")),

@@ -59,6 +59,20 @@ def gain_table(
     return pd.concat(tables, ignore_index=True)
 
 
+def how_rules_stack(design: Design) -> str:
+    """Return how the factors of a product come together, in words; nothing where they all just multiply."""
+    by_stack: dict[str, list[str]] = {}
+    for rule in design.multipliers:
+        by_stack.setdefault(rule.stack, []).append(rule.name)
+    if set(by_stack) <= {"multiply"}:
+        return ""
+    words = {
+        "multiply": "{} multiply", "add": "{} add up to one factor, 1 + the sum of (factor − 1)",
+        "best": "of {} only the largest counts",
+    }  # fmt: skip
+    return f"How rules stack: {'; '.join(words[stack].format(', '.join(names)) for stack, names in by_stack.items())}."
+
+
 def rules_on(design: Design, during: Iterable[str] = ()) -> frozenset[int]:
     """Return the indices of the rules that always hold and of the timed ones named.
 

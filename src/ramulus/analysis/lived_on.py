@@ -46,6 +46,8 @@ def waste_table(played: Played, levels: Levels) -> pd.DataFrame:
             "wasted": wasted / profile.players,
             "wasted_share": np.divide(wasted, earned, out=np.zeros(len(levels)), where=earned > 0),
             "lost": profile.totals.lost / profile.players,
+            "levels_lost": profile.totals.dropped / profile.players,
+            "hours_regaining": profile.totals.regained / profile.players,
         }))  # fmt: skip
     return pd.concat(tables, ignore_index=True)
 

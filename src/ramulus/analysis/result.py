@@ -321,8 +321,9 @@ class SimulationResult:
         """Return the main-track XP that was wasted at thresholds and the cap, and lost by failing.
 
         Returns:
-            A row a profile and level: `wasted` and `lost` in XP, means a player, and `wasted_share` of the XP
-            awarded at that level.
+            A row a profile and level: `wasted` and `lost` in XP, means a player, `wasted_share` of the XP awarded at
+            that level, `levels_lost` that losses took there, and `hours_regaining`, spent there below the highest level
+            that the player had reached; means a player.
         """
         return waste_table(self.played, self._levels(None))
 

@@ -13,7 +13,7 @@ from ramulus.errors import DataError
 from ramulus.simulation.keeping import Sizes, as_arrays, from_arrays
 from ramulus.simulation.played import Played
 
-FORMAT = 6
+FORMAT = 7
 
 
 def write_result(design: Design, played: Played, path: Path) -> None:

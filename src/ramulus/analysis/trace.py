@@ -11,13 +11,16 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ramulus.analysis.chains import AwardChain, AwardChains
+from ramulus.analysis.gain import rules_on
 from ramulus.errors import AwardError, RamulusError
+from ramulus.rules.ability import class_at
 from ramulus.rules.ledger import Ledger
 from ramulus.rules.outcomes import OUTCOME_COLUMNS
 from ramulus.rules.overflow import Overflow, book_award
+from ramulus.rules.rounding import Rounder
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_laws import drawn_xp, xp_tables
-from ramulus.rules.xp_units import FINEST, MOST_SUM, as_units, fitting, in_xp, to_units, whole_where_whole
+from ramulus.rules.xp_units import FINEST, MOST_SUM, as_units, fitting, in_xp, plain_number, to_units, whole_where_whole
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -62,6 +65,97 @@ def trace(
     ledger = Ledger(design, track, level=level, xp=xp)
     amounts, units = _in_units(awards, ledger.tables.scale)
     return _table(ledger, amounts, units, _booked(ledger, units))
+
+
+def trace_changes(
+    design: Design, changes: Sequence[float], track: str | None = None, *, level: int | None = None,
+    xp: float | None = None,
+) -> pd.DataFrame:  # fmt: skip
+    """Return what awards and losses do, one after the other.
+
+    Args:
+        design: the design.
+        changes: XP awarded, or below 0 lost.
+        track, level, xp: as in `trace`.
+
+    Returns:
+        The table of `trace`; of a loss `amount` is what was taken, below 0 (the rest is forgiven), and `levels_gained`
+        is below 0 where it took levels.
+
+    Raises:
+        AwardError: a change is not finite; the message says which.
+    """
+    ledger, rows = Ledger(design, track, level=level, xp=xp), []
+    for step, change in enumerate(changes, 1):
+        before = ledger.level
+        try:
+            if not change < 0:
+                rows.append({"step": step, **ledger.award(change).as_dict()})
+                continue
+            lost = ledger.lose(-change)
+        except AwardError as error:
+            raise AwardError(f"award {step}: {error}") from None
+        after = {
+            name: getattr(ledger, name) for name in ("level", "xp", "cost", "progress", "points", "earned", "label")
+        }
+        done = {
+            "amount": -lost.taken,
+            "level_before": before,
+            "levels_gained": -lost.levels_lost,
+            "kept": 0,
+            "wasted": 0,
+        }
+        rows.append({"step": step, **done, **after})
+    return pd.DataFrame(rows)[["step", *OUTCOME_COLUMNS]]
+
+
+def trace_skill(
+    design: Design, source: str, times: int, *, player: str | None = None, level: int | None = None,
+    xp: float | None = None, during: Iterable[str] = (), ability: float = 0.5, main_level: int | None = None,
+) -> tuple[pd.DataFrame, list[str]]:  # fmt: skip
+    """Return what successes at one source do for the skill that it practises.
+
+    Args:
+        design: the design.
+        source: the source's name.
+        times: how many successes.
+        player: the player profile (default: the first).
+        level: the skill's level to start at (default: its track's).
+        xp: the XP within it to start with.
+        during: names of timed multipliers that are on.
+        ability: where the player stands among its like, 0 … 1, where traits vary.
+        main_level: the main track's level (default: the first at which the source is open).
+
+    Returns:
+        The table of `trace`, with `source`, and how each award came about, in words.
+
+    Raises:
+        UnknownNameError: there is no such source, player or timed multiplier.
+        RamulusError: the source practises no skill, or is closed at the main level.
+    """
+    skill = design.source(source).skill
+    if skill is None:
+        raise RamulusError(f"source {source!r} practises no skill; allowed: one with skill and skill_xp")
+    tabulation = tabulated(design)
+    profile, columns, on = tabulation.profile(player, class_at(ability)), tabulation.columns, rules_on(design, during)
+    index = columns.sources.index(source)
+    is_open = columns.open[:, columns.first_column[index]]
+    row = int(is_open.argmax()) if main_level is None else main_level - design.track().start_level
+    if not (0 <= row < len(is_open) and is_open[row]):
+        raise RamulusError(f"source {source!r} is closed at level {main_level}")
+    ledger = Ledger(design, skill, level=level, xp=xp)
+    start, amounts, said = (ledger.level, ledger.xp), [], []
+    awards, base = profile.alone.skill_award(on), profile.encounters.skill_xp
+    for _ in range(min(times, design.sources[source].limit or times)):
+        column = int(columns.at_skill(ledger.level)[index])
+        amounts.append(plain_number(float(awards[row, column])))
+        product = float(profile.alone.skill_product(on)[row, column])
+        rules = "" if product == 1 else f" × multipliers {product:.6g} {Rounder.of(design.awards).briefly}"
+        said.append(f"base {plain_number(float(base[row, column])):,}{rules} = {amounts[-1]:,}")
+        ledger.award(amounts[-1])
+    table = trace(design, amounts, skill, level=start[0], xp=start[1])
+    table.insert(1, "source", source)
+    return table, said
 
 
 def _in_units(awards: Sequence[float] | Array, scale: int) -> tuple[NDArray[Any], NDArray[Any]]:
@@ -252,9 +346,16 @@ def _rule_place(track: str, key: str) -> str:
 
 def totals_in_words(table: pd.DataFrame) -> str:
     """Return the foot of a trace: levels gained, XP awarded, XP wasted and its share."""
-    awarded, wasted = float(table["amount"].sum()), float(table["wasted"].sum())
+    amounts = table["amount"].astype(float)
+    awarded, wasted, lost = (
+        float(amounts.clip(lower=0).sum()),
+        float(table["wasted"].sum()),
+        -float(amounts.clip(upper=0).sum()),
+    )
     share = wasted / awarded if awarded else 0.0
     levels = int(table["levels_gained"].sum())
     gained = f"{levels} level{'' if levels == 1 else 's'} gained"
     amount = f"{awarded:,.10g}" if not math.isclose(awarded, round(awarded)) else f"{awarded:,.0f}"
-    return f"{len(table):,} awards of {amount} XP in all: {gained}, {wasted:,.10g} XP wasted ({share:.1%})."
+    losses = f", {lost:,.10g} XP lost" if (amounts < 0).any() else ""
+    count = int((amounts >= 0).sum())
+    return f"{count:,} awards of {amount} XP in all: {gained}, {wasted:,.10g} XP wasted ({share:.1%}){losses}."

@@ -52,6 +52,10 @@ def award(
         str | None,
         typer.Option("--awards", metavar="FILE", help="Read awards from a file, one a line; - for standard input."),
     ] = None,
+    lose: Annotated[
+        list[float] | None,
+        typer.Option("--lose", min=0, help="XP lost after the awards (repeatable); or -- 40 -5 90 in between."),
+    ] = None,
     times: Annotated[int, typer.Option("--times", min=1, max=1_000_000, help="Repeat the awards.")] = 1,
     level: Annotated[int | None, typer.Option("--level", help="Start at this level.")] = None,
     start_xp: Annotated[float | None, typer.Option("--xp", help="Start with this much XP in the level.")] = None,
@@ -79,21 +83,31 @@ def award(
     printing = closing.printing("award")
     start: dict[str, Any] = {"level": level, "xp": start_xp}
     if source is not None:
-        if amounts or amounts_file or also or (track or design.main_track_name) != design.main_track_name:
-            raise typer.BadParameter("--source awards to the main track, and goes without amounts, --awards and --also")
-        start.update(during=during or [], ability=ability, seed=seed)
-        _from_source(design, source, times, player, start, printing)
+        if amounts or amounts_file or also or lose:
+            raise typer.BadParameter("--source goes without amounts, --awards, --lose and --also")
+        start.update(during=during or [], ability=ability)
+        if (track or design.main_track_name) != design.main_track_name:
+            design.track(track)
+            _practise(design, source, str(track), times, player, start, printing)
+        else:
+            _from_source(design, source, times, player, {**start, "seed": seed}, printing)
         return
-    given = _amounts(amounts or [], amounts_file) * times
+    given = _amounts(amounts or [], amounts_file, lose or []) * times
+    if also and min(given) < 0:
+        raise typer.BadParameter("losses go without --also", param_hint="--also")
     if also:
         _side_by_side(design, given, also, track, start, printing)
     else:
         _one_run(design, given, track, start, printing)
 
 
-def _amounts(words: list[str], file: str | None) -> list[float]:
-    given = [_amount(word, f"award {i}", AwardError) for i, word in enumerate(words, 1)]
+def _amounts(words: list[str], file: str | None, lost: list[float]) -> list[float]:
+    given = [
+        -_amount(word[1:], f"loss {i}", AwardError) if word[:1] == "-" else _amount(word, f"award {i}", AwardError)
+        for i, word in enumerate(words, 1)
+    ]
     given += _read(file) if file is not None else []
+    given += [-(int(loss) if loss.is_integer() else loss) for loss in lost]
     if not given:
         raise typer.BadParameter("no awards; give amounts, --awards FILE or --source NAME", param_hint="AMOUNTS")
     return given
@@ -138,9 +152,9 @@ def _amount(word: str, place: str, kind: type[Exception]) -> float:
 
 
 def _one_run(design: Design, given: list[float], track: str | None, start: dict[str, Any], printing: Printing) -> None:
-    from ramulus.analysis.trace import totals_in_words, trace
+    from ramulus.analysis.trace import totals_in_words, trace, trace_changes
 
-    table = trace(design, given, track, **start)
+    table = (trace_changes if min(given) < 0 else trace)(design, given, track, **start)
     table.insert(1, "source", "")
     name = track or design.main_track_name
     heads = {key: head for key, head in HEADS.items() if key != "source" or printing.format is not options.Format.table}
@@ -169,6 +183,21 @@ def _from_source(
         *_chain_lines(table, [str(c) for c in chains]),
     ]
     printing.table(table, HEADS, f"{design.title}: successes of {who} at {source}", "\n".join(foot))
+
+
+def _practise(
+    design: Design, source: str, track: str, times: int, player: str | None, start: dict[str, Any], printing: Printing
+) -> None:
+    """Print what successes at a source do for the skill that it practises."""
+    from ramulus.analysis.trace import totals_in_words, trace_skill
+
+    if design.source(source).skill != track:
+        skill = design.source(source).skill
+        raise typer.BadParameter(f"{source} practises {skill or 'no skill'}, not {track}", param_hint="--track")
+    table, said = trace_skill(design, source, times, player=player, **start)
+    foot = [totals_in_words(table), "", "How each award came about:", *_chain_lines(table, said)]
+    who = player or next(iter(design.profiles))
+    printing.table(table, HEADS, f"{design.title}: successes of {who} at {source}, for {track}", "\n".join(foot))
 
 
 def _chain_lines(table: pd.DataFrame, chains: list[str]) -> list[str]:
@@ -201,7 +230,8 @@ def _side_by_side(
     variants = {text: dict(_rule(part) for part in text.split(",")) for text in also}
     table = compare_rules(design, given, variants, track, **start)
     # A long rule stands in the foot, and a letter for it above its columns.
-    short = {title: title if len(title) <= LONGEST_HEAD else chr(65 + i) for i, title in enumerate(["now", *variants])}
+    lettered = any(len(title) > LONGEST_HEAD for title in variants)  # Letters for all, or for none.
+    short = {title: chr(64 + i) if lettered and i else title for i, title in enumerate(["now", *variants])}
     heads = {"step": Column("award", number()), "amount": Column("XP", xp)}
     for name in table.columns[2:]:
         what, _, title = name.partition(" (")

@@ -65,13 +65,14 @@ def gain(
     """What each source awards at each level, with the multipliers behind it."""
     design = closing.load(file)
     from ramulus.analysis.effort import how_near
-    from ramulus.analysis.gain import gain_table
+    from ramulus.analysis.gain import gain_table, how_rules_stack
     from ramulus.rules.ability import in_words
 
     who = _profile(design, player)
     table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []
+    foot += [words] if (words := how_rules_stack(design)) else []
     foot += how_near(design)
     title = f"{design.title}: awards on success to {who}{in_words(design.profile(who), ability)}"
     shown = _some(table, design, from_level, to_level, source)

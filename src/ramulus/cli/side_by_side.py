@@ -11,7 +11,8 @@ if TYPE_CHECKING:
 
     from ramulus.cli.output import Printing
 
-AT_ONCE = 4  # Profiles that fit side by side.
+AT_ONCE = 4  # Profiles that fit side by side; without days.
+DATED_AT_ONCE = 3
 
 
 def side_by_side(
@@ -20,6 +21,7 @@ def side_by_side(
     """Print the milestones of a pace table, a few profiles at a time."""
     table, heads = at_a_glance(pace)
     players = list(table.columns[1:])
-    for first in range(0, len(players), AT_ONCE):
-        some = table[[LEVEL, *players[first : first + AT_ONCE]]]
-        printing.table(some, heads, "" if first else title, "" if first + AT_ONCE < len(players) else foot, more)
+    at_once = DATED_AT_ONCE if pace["days_p50"].notna().any() else AT_ONCE
+    for first in range(0, len(players), at_once):
+        some = table[[LEVEL, *players[first : first + at_once]]]
+        printing.table(some, heads, "" if first else title, "" if first + at_once < len(players) else foot, more)

@@ -17,8 +17,15 @@ from ramulus.cli.trials import trials_bar
 from ramulus.errors import DataError, RamulusError
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.analysis.tuning import PacedCosts, Tuning
     from ramulus.design import Design
+
+
+def _reached(found: object) -> str:
+    return "too few" if isinstance(found, float) and math.isnan(found) else significant(found)
+
 
 VALUES = {
     "name": Column("number"),
@@ -32,8 +39,8 @@ VALUES = {
 GOALS = {
     "player": Column("player"),
     "goal": Column("goal"),
-    "found_before": Column("before", lambda found: "too few" if math.isnan(found) else significant(found)),
-    "found": Column("after", lambda found: "too few" if math.isnan(found) else significant(found)),
+    "found_before": Column("before", _reached),
+    "found": Column("after", _reached),
     "verdict": Column("verdict"),
 }
 WISHES = {
@@ -181,7 +188,7 @@ def _show(found: Tuning | PacedCosts, closing: Closing) -> None:
             now if now == then else f"{now} (was {then})"
             for now, then in zip(found.goals["verdict"], found.goals["verdict_before"], strict=True)
         ]
-        second, its_heads = found.goals.assign(verdict=both)[list(GOALS)], GOALS
+        second, its_heads = _in_percents(found).assign(verdict=both)[list(GOALS)], GOALS
         title = f"{found.design.title}: numbers for its goals"
     else:
         first, heads, others = found.wishes, WISHES, {"costs": found.costs}
@@ -194,6 +201,19 @@ def _show(found: Tuning | PacedCosts, closing: Closing) -> None:
         print()
         below = "the goals, judged by other draws and more players" if isinstance(found, Tuning) else "the costs"
         printing.table(second, its_heads, below, foot)
+
+
+def _in_percents(found: Tuning) -> pd.DataFrame:
+    """Return what became of the goals, with shares written as percents."""
+    from ramulus.analysis.goals import SHARES
+
+    table = found.goals.astype({"found_before": object, "found": object})
+    for row, goal in enumerate(found.design.goals[: len(table)]):
+        if isinstance(goal, SHARES):
+            for column in ("found_before", "found"):
+                share = table.loc[row, column]
+                table.loc[row, column] = share if math.isnan(share) else f"{share:.1%}"
+    return table
 
 
 def _finish(after: Design, before: Design, file: Path, read: bytes, closing: Closing, *, write: bool) -> None:

@@ -12,7 +12,7 @@ from pydantic import PrivateAttr
 
 from ramulus.design.model import DesignModel
 from ramulus.design.names import formula_places
-from ramulus.design.places import data_with
+from ramulus.design.places import data_with, full_place
 from ramulus.design.problems import validated
 from ramulus.design.saving import save_design, toml_text
 from ramulus.errors import DataError
@@ -71,7 +71,8 @@ class Design(DesignModel):
         """Return a copy with some values changed; this one stays as it is.
 
         Args:
-            values: new values by dotted place, such as ``{"constants.steepness": 1.4}``.
+            values: new values by dotted place, such as ``{"constants.steepness": 1.4}``, or by a bare name that is a
+                constant or ends one place alone.
 
         Raises:
             UnknownNameError: a place does not exist.
@@ -83,7 +84,8 @@ class Design(DesignModel):
             >>> softer.constants["steepness"]
             1.2
         """
-        changed = validated(type(self), data_with(self, values), self._file)
+        placed = {full_place(self, place): value for place, value in values.items()}
+        changed = validated(type(self), data_with(self, placed), self._file)
         return changed._attached(self._file, self._text, self._also_from)
 
     def without_constants(self, names: Iterable[str]) -> Design:

@@ -56,8 +56,10 @@ class DesignModel(Model):
     goals: list[SomeGoal] = []
     """Where the pace should be."""
 
-    def to_dict(self) -> dict[str, Any]:
-        """Return the design as plain data; what the author left out stays out."""
+    def to_dict(self, *, defaults: bool = False) -> dict[str, Any]:
+        """Return the design as plain data; what the author left out stays out, or with `defaults` stands as it is."""
+        if defaults:
+            return {**self.model_dump(mode="json"), "encounter": self.encounters.model_dump(mode="json")}
         return self.model_dump(mode="json", exclude_unset=True, exclude_none=True)
 
     @property

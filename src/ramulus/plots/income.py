@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 INK = "#23211D"
 LOG_TIMES = 8  # The best source at its best over the weakest at its: from here on a straight axis would bury it.
 FLOOR = 100  # A logarithmic axis may end at this part of the highest income: a source that pays less, pays nothing.
-MOST_NAMED = 25
+MOST_NAMED, MOST_LEFT_OUT = 25, 2
 MARKED = ("income-slides", "income-falls")
 
 
@@ -57,7 +57,9 @@ def income(
         mixed = 3600 * xp / seconds
     if not np.isfinite(mixed).any():
         raise RamulusError(f"no time passes at any level for {who}: nothing is earned by the hour")
-    lasting = ", sources without a limit" if unlimited(design) else ""
+    limited = [shortened(name, 20) for name, source in design.sources.items() if any(source.limits)]
+    few = ", ".join(limited[:MOST_LEFT_OUT]) + (" and others" if len(limited) > MOST_LEFT_OUT else "")
+    lasting = f", without what runs out: {few}" if unlimited(design) else ""
     lines = [_line(design, str(name), rows, i) for i, (name, rows) in enumerate(table.groupby("source", sort=False))]
     with project_style():
         axes = new_axes(ax, **figure_options)

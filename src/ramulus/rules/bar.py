@@ -39,6 +39,9 @@ class Bar:
         """Return the bar's text, such as ``Level 7 · 218 / 640``."""
         xp = f"{self.xp(units):,}"
         if not self.is_cap(level):
-            return f"Level {level} · {xp} / {self.xp(self.costs[level - self.start_level]):,}"
+            cost = self.costs[level - self.start_level]
+            # Where one award raises one level at most, more than the cost waits for the next award.
+            waits = f" ({self.xp(units - cost):,} waiting)" if units > cost else ""
+            return f"Level {level} · {xp} / {self.xp(cost):,}{waits}"
         ends = {"discard": "", "fill": f" · {xp} / {self.xp(self.costs[-1]):,}", "bank": f" · {xp} banked"}
         return f"Level {level} · cap{ends[self.at_cap]}"

@@ -91,6 +91,10 @@ class Awarding:
         exact = self._profile.encounters.skill_xp * self._skill_products[on] * failure_share
         return Rounder.of(self._tabulation.design.awards)(exact)
 
+    def skill_product(self, on: Rules) -> Array:
+        """Return the product of the rules that are on, for skill awards, (L, C)."""
+        return self._skill_products[on]
+
     def chain(self, on: Rules, level: int, column: int) -> list[Link]:
         """Return the links of the product at one level (an index) and column."""
         factors = [np.asarray(factor[level, column]) for factor in self.factors]

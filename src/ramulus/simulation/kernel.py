@@ -119,7 +119,7 @@ def player_kernel(features: Features) -> Any:
             play_day, day_end = 0, end_of(day, 0)
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
             while reason == CAP and (level[0] < last or (plays_on and _falls_short(level, until))):
-                now, held = level[0], xp[0]
+                now, held, since = level[0], xp[0], clock
                 there = open_sources(stint, sources, mine, settings, level, used, states[window])
                 if there == 0:
                     back = daily and may_come_back(
@@ -178,6 +178,7 @@ def player_kernel(features: Features) -> Any:
                     if losses and won == 0:
                         level[0], held, taken = book_loss(rule, now, held, lost[now])
                         tally.lost[now] += taken
+                        tally.dropped[now] += now - level[0]
                     if held + gained >= enough or (losses and level[0] != now):
                         level[0], held, wasted = book_award(rule, level[0], held, gained)
                         tally.waste[now] += wasted
@@ -203,6 +204,8 @@ def player_kernel(features: Features) -> Any:
                         used[2, source] += 1
                         stays &= has_uses(used, limits_of, source)
                 xp[0] = held
+                if losses and now < peak[0]:
+                    tally.regained[now] += int((min(clock, horizon) - since) * MICROS)
                 if not counts_income:
                     income[:there] = won_at[:there] * units[1, :there] + (met - won_at)[:there] * units[0, :there]
                 booked = _add_up(

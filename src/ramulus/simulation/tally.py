@@ -31,6 +31,8 @@ class Tally(NamedTuple):
         met, won: encounters and successes by level and source, shape (L, S).
         waste, lost: XP units wasted and lost by level, shape (L,).
         waited: millionths of a second in which nothing was left to do, by level, shape (L,).
+        dropped: levels that losses took, by the level they were taken at, shape (L,).
+        regained: millionths of a second spent below the highest level reached, by level, shape (L,).
         stop: is set from outside to make the kernel return at once, shape (1,).
     """
 
@@ -46,6 +48,8 @@ class Tally(NamedTuple):
     waste: Ints
     lost: Ints
     waited: Ints
+    dropped: Ints
+    regained: Ints
     stop: NDArray[np.int8]
 
 
@@ -64,6 +68,8 @@ def new_tally(players: int, every_level: int, levels: int, sources: int, stop: N
         waste=np.zeros(levels, np.int64),
         lost=np.zeros(levels, np.int64),
         waited=np.zeros(levels, np.int64),
+        dropped=np.zeros(levels, np.int64),
+        regained=np.zeros(levels, np.int64),
         stop=stop,
     )
 
@@ -77,6 +83,8 @@ class Totals:
         met, won: encounters and successes by level and source, shape (L, S).
         waste, lost: XP wasted, and lost by failing, by level, shape (L,).
         waited: hours in which nothing was left to do that day, by level, shape (L,).
+        dropped: levels that losses took, by the level they were taken at, shape (L,).
+        regained: hours spent below the highest level reached, winning it back, by level, shape (L,).
     """
 
     income: Array
@@ -85,6 +93,8 @@ class Totals:
     waste: Array
     lost: Array
     waited: Array
+    dropped: Array
+    regained: Array
 
     @property
     def earned(self) -> float:
@@ -112,5 +122,5 @@ class RunningTotals:
 
     def totals(self, scale: int) -> Totals:
         """Return the sums so far, those of XP in XP."""
-        units = {"income": scale, "waste": scale, "lost": scale, "waited": 3600 * MICROS}
+        units = {"income": scale, "waste": scale, "lost": scale, "waited": 3600 * MICROS, "regained": 3600 * MICROS}
         return Totals(**{name: (s / units.get(name, 1)).astype(np.float64) for name, s in self._sums.items()})

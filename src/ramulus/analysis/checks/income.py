@@ -44,7 +44,7 @@ def _falls(seen: Seen) -> Iterator[Finding]:
                 "income-falls", "warning", "encounter",
                 f"{name}: reaching level {levels[worst + 1]:g} lowers income by "
                 f"{1 - rate[worst + 1] / rate[worst]:.0%}, from {rate[worst]:,.0f} to {rate[worst + 1]:,.0f} XP per "
-                f"hour, and it stays down{more}",
+                f"hour, and it stays down{more}{seen.left_out(worst)}",
                 "open the next source earlier, or let the multipliers fall more gently", int(levels[worst + 1]),
             )  # fmt: skip
 
@@ -68,7 +68,7 @@ def _slides(seen: Seen) -> Iterator[Finding]:
             "income-slides", "warning", "encounter",
             f"{name}: income slides from {rate[first]:,.0f} XP per hour at level {levels[first]:g} to "
             f"{rate[last]:,.0f} at level {levels[last]:g}, {1 - rate[last] / rate[first]:.0%} less: "
-            "each level feels a little slower",
+            f"each level feels a little slower{seen.left_out(first)}",
             "open a new source on the way, or let the multipliers fall more gently", int(levels[first]),
         )  # fmt: skip
 

@@ -46,6 +46,16 @@ class Seen:
         """The levels and columns."""
         return self.tabulation.columns
 
+    def left_out(self, level: int) -> str:
+        """Words for the sources that run out, where the rate at a level (an index) leaves them aside."""
+        at, sources = self.columns.first_column, self.tabulation.design.sources
+        met = (self.weight[:, level, at] > 0).any(axis=0)
+        limited = np.array([any(source.limits) for source in sources.values()])
+        if not (met & limited).any() or not (met & ~limited).any():
+            return ""
+        names = [name for name, one in zip(sources, met & limited, strict=True) if one]
+        return f" (not counted, as it runs out: {', '.join(names)})"
+
     def whom(self, profile: int) -> str:
         """Words that name a profile, where the design has profiles."""
         return f" for {self.names[profile]!r}" if self.tabulation.design.players else ""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, Any
 
-from ramulus.analysis.words.glance import LEVEL, duration, milestones
+from ramulus.analysis.words.glance import LEVEL, MINUTES_BELOW, duration, milestones
 from ramulus.analysis.words.writers import Column, number
 
 if TYPE_CHECKING:
@@ -32,32 +32,52 @@ def compared_at_a_glance(comparison: Comparison, table: pd.DataFrame) -> tuple[p
     """Return milestones with a column a profile; of more than two designs, a row each at the highest level."""
     import pandas as pd
 
-    players = list(comparison.first.players)
+    players, days = list(comparison.first.players), _days(comparison)
+
+    def cell(row: Any) -> str:
+        return _cell(row, days.get((row.variant, row.player, row.level), math.nan))
+
+    dated = {who for (_, who, _), day in days.items() if not math.isnan(day)}
+    words = {who: "p50 (difference), day" if who in dated else "p50 (difference)" for who in players}
     if len(comparison.variants) > 2:
         top = int(table["level"].max())
-        cells = {(row.variant, row.player): _cell(row) for row in table[table["level"] == top].itertuples()}
+        cells = {(row.variant, row.player): cell(row) for row in table[table["level"] == top].itertuples()}
         rows = [[name, *(cells.get((name, who), "") for who in players)] for name in comparison.variants]
-        heads = {who: Column(f"{who}, level {top}\np50 (difference)") for who in players}
+        heads = {who: Column(f"{who}, level {top}\n{words[who]}") for who in players}
         return pd.DataFrame(rows, columns=["variant", *players]), {"variant": Column("variant"), **heads}
     shown = milestones(int(table["level"].min()), int(table["level"].max()))
     other = table[table["variant"] == comparison.variants[1]]
-    cells = {(row.level, row.player): _cell(row) for row in other.itertuples()}
+    cells = {(row.level, row.player): cell(row) for row in other.itertuples()}
     by_level = [[level, *(cells.get((level, who), "") for who in players)] for level in shown]
-    heads = {who: Column(f"{who}\np50 (difference)") for who in players}
+    heads = {who: Column(f"{who}\n{words[who]}") for who in players}
     return pd.DataFrame(by_level, columns=[LEVEL, *players]), {LEVEL: Column("level", number()), **heads}
 
 
-def _cell(row: Any) -> str:
-    """Return a median and its difference from the first design's, with half of its interval."""
+def _cell(row: Any, day: float) -> str:
+    """Return a median and its difference from the first design's, with half of its interval, and the day."""
     if math.isnan(row.hours_p50):
         return f"{row.reached:.0%} get there"
-    if math.isnan(row.difference):
-        return f"{row.hours_p50:.2f} h"
-    if row.difference == row.difference_low == row.difference_high == 0:
-        return f"{row.hours_p50:.2f} h (same)"
-    half = (row.difference_high - row.difference_low) / 2
-    sure = "± ?" if math.isnan(half) else f"± {half:.2f}"  # Too few to know.
-    return f"{row.hours_p50:.2f} h ({row.difference:+.2f} {sure})"
+    unit, times, digits = ("min", 60, 1) if row.hours_p50 < MINUTES_BELOW else ("h", 1, 2)
+    text = f"{times * row.hours_p50:.{digits}f} {unit}"
+    if not math.isnan(row.difference):
+        if row.difference == row.difference_low == row.difference_high == 0:
+            text += " (same)"
+        else:
+            half = times * (row.difference_high - row.difference_low) / 2
+            sure = "± ?" if math.isnan(half) else f"± {half:.{digits}f}"  # Too few to know.
+            text += f" ({times * row.difference:+.{digits}f} {sure})"
+    if not math.isnan(day):
+        text += f", {day:.0f}"
+    return text
+
+
+def _days(comparison: Comparison) -> dict[tuple[str, str, int], float]:
+    """Return the median day of each variant, profile and level; without schedules none is known."""
+    found = {}
+    for variant, result in comparison.results.items():
+        for row in result.days().itertuples():
+            found[variant, str(row.player), int(row.level)] = float(row.days_p50)
+    return found
 
 
 def compared_in_words(comparison: Comparison, more: dict[str, pd.DataFrame]) -> list[str]:

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from ramulus.analysis.words.goals import goal_lines
 from ramulus.analysis.words.writers import Column, number
-from ramulus.simulation.tally import CAP
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -43,17 +42,21 @@ def at_a_glance(pace: pd.DataFrame) -> tuple[pd.DataFrame, dict[str, Column]]:
     shown = milestones(int(pace["level"].min()), int(pace["level"].max()))
     rows: dict[int, dict[str, object]] = {level: {LEVEL: level} for level in shown}
     for row in pace[pace["level"].isin(shown)].itertuples():
-        rows[row.level][row.player] = _cell(row.reached, row.hours_p10, row.hours_p50, row.hours_p90)
-    heads = {player: Column(f"{player}\np50 (p10–p90)") for player in pace["player"].unique()}
+        rows[row.level][row.player] = _cell(row.reached, row.hours_p10, row.hours_p50, row.hours_p90, row.days_p50)
+    dated = pace.groupby("player")["days_p50"].apply(lambda days: days.notna().any())
+    heads = {
+        player: Column(f"{player}\np50 (p10–p90){', day' if dated[player] else ''}")
+        for player in pace["player"].unique()
+    }
     return pd.DataFrame(list(rows.values())), {LEVEL: Column("level", number()), **heads}
 
 
-def _cell(reached: float, p10: float, p50: float, p90: float) -> str:
+def _cell(reached: float, p10: float, p50: float, p90: float, day: float) -> str:
     if math.isnan(p50):
         return f"{reached:.0%} get there" if reached else "nobody"
     unit, write = _unit(p50)
     ends = "–".join("…" if math.isnan(end) else write(end) for end in (p10, p90))
-    return f"{write(p50)} {unit} ({ends})"
+    return f"{write(p50)} {unit} ({ends})" + ("" if math.isnan(day) else f", {day:.0f}")
 
 
 def _unit(hours: float) -> tuple[str, Callable[[float], str]]:
@@ -122,6 +125,8 @@ def _arrived(result: SimulationResult, track: str | None) -> list[str]:
 
 def _cut_off(result: SimulationResult, track: str, what: str) -> list[str]:
     """Return why a skill ends where it does: by the end of the main track, not by how fast it grows."""
+    from ramulus.simulation.tally import CAP
+
     main = result.design.main_track_name
     if track == main:
         return []
@@ -190,6 +195,10 @@ def _waste(result: SimulationResult) -> list[tuple[str, str]]:
         wasted, lost = on_the_way["wasted"].sum(), on_the_way["lost"].sum()
         if wasted or lost:
             lines.append((str(player), f"{wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player"))
+        dropped, regaining = rows["levels_lost"].sum(), rows["hours_regaining"].sum()
+        if dropped > 0:
+            text = f"{dropped:,.1f} levels lost to failures a player, and {duration(regaining)} to win them back"
+            lines.append((str(player), text))
     return lines
 
 
