@@ -85,13 +85,14 @@ class DesignError(RamulusError):
 class MissingPartError(DesignError):
     """A command or call needs a part of the design that is not there; ``example`` is the smallest one."""
 
-    def __init__(self, part: str, needed_for: str, example: str) -> None:
-        self.part, self.needed_for, self.example = part, needed_for, example
-        found = f"missing, and {needed_for} needs it; the smallest example:\n\n{example.rstrip()}\n"
+    def __init__(self, part: str, needed_for: str, example: str, meant: str = "") -> None:
+        self.part, self.needed_for, self.example, self.meant = part, needed_for, example, meant
+        hint = f"; did you mean it by {meant}?" if meant else ""
+        found = f"missing, and {needed_for} needs it{hint}; the smallest example:\n\n{example.rstrip()}\n"
         super().__init__([Problem(part, found, code="missing-part")])
 
-    def __reduce__(self) -> tuple[type[MissingPartError], tuple[str, str, str]]:  # type: ignore[override]
-        return MissingPartError, (self.part, self.needed_for, self.example)
+    def __reduce__(self) -> tuple[type[MissingPartError], tuple[str, str, str, str]]:  # type: ignore[override]
+        return MissingPartError, (self.part, self.needed_for, self.example, self.meant)
 
 
 class UnknownNameError(RamulusError):
@@ -127,6 +128,17 @@ class EndingError(DataError):
     """A file to write has an ending that does not go with what is to be written."""
 
     exit_status = 2  # Whoever named the file is at fault, not what would stand in it.
+
+
+def refuse_other_than_design(given: object) -> None:
+    """Refuse what is no design, in words: a path is what people first try.
+
+    Raises:
+        RamulusError: it is none.
+    """
+    if not hasattr(given, "derived"):
+        kind = "a path" if isinstance(given, str) or hasattr(given, "__fspath__") else f"a {type(given).__name__}"
+        raise RamulusError(f"{kind} was given ({shortly(given)}); allowed: a design, as load_design(path) reads it")
 
 
 def shortly(value: object, most: int = 40) -> str:

@@ -60,4 +60,5 @@ def endings_table(played: Played, levels: Levels) -> pd.DataFrame:
             if reason != CAP:
                 count = int(profile.ended[reason, level])
                 rows.append((name, END_REASONS[reason], int(levels[level]), count, count / profile.players))
-    return pd.DataFrame(rows, columns=["player", "reason", "level", "players", "share"])
+    kinds = {"player": "str", "reason": "str", "level": "int64", "players": "int64", "share": "float64"}
+    return pd.DataFrame(rows, columns=list(kinds)).astype(kinds)

@@ -34,8 +34,9 @@ def quits_table(profile: PlayedProfile, levels: NDArray[np.int64]) -> pd.DataFra
                 hours = float(np.sort(here.seconds)[(count - 1) // 2]) / HOUR
                 share = count / profile.players
                 rows.append((profile.profile, int(levels[level]), name, count, share, hours, day))
-    columns = ["player", "level", "reason", "players", "share", "hours_p50", "days_p50"]
-    return pd.DataFrame(rows, columns=columns).sort_values(["level", "reason"], ignore_index=True)
+    kinds = {"player": "str", "level": "int64", "reason": "str", "players": "int64", "share": "float64"}
+    kinds |= {"hours_p50": "float64", "days_p50": "float64"}
+    return pd.DataFrame(rows, columns=list(kinds)).astype(kinds).sort_values(["level", "reason"], ignore_index=True)
 
 
 def before_level(quits: Quits, levels: int) -> NDArray[np.int64]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ramulus.analysis.goals import horizon_for
 from ramulus.analysis.result import SimulationResult
-from ramulus.errors import RamulusError, UnknownNameError
+from ramulus.errors import RamulusError, UnknownNameError, refuse_other_than_design
 from ramulus.formula.functions import Array
 from ramulus.simulation.run import Interrupted, Plan, Progress, play
 from ramulus.simulation.world import make_stage
@@ -79,6 +79,7 @@ def simulate(
         >>> bool(result.reached(10, hours=5).min() > 0.9)
         True
     """
+    refuse_other_than_design(design)
     hours = horizon_for(design, DEFAULT_HOURS) if hours is None else hours
     return play_until(
         None, design, players, hours, seed, executor=executor, progress=progress, keep_players=keep_players,

@@ -17,8 +17,13 @@ from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DesignError
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.analysis.checks.finding import Findings
     from ramulus.analysis.goals import Judged
+
+
+ALONE = (".csv", ".parquet")  # Endings of files that hold one table.
 
 
 def register(app: typer.Typer) -> None:
@@ -58,18 +63,55 @@ def check(
     if goals and "error" not in severities:
         design.require("goals", "judging goals")
         judged = judge(run_simulation(design, players, None, seed, closing.quiet))
-    _show(findings, judged, closing, str(file))
+    _show(findings, judged, closing, str(file), strict=strict)
     missed = any(one.verdict == MISSED for one in judged or [])
     if "error" in severities or (strict and "warning" in severities) or missed:
         raise typer.Exit(1)
 
 
-def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, file: str) -> None:
+def _for_machines(
+    findings: Findings, judged: list[Judged], closing: Closing, file: str, *, strict: bool
+) -> None:  # fmt: skip
+    """Print or write what was judged as SARIF or JUnit XML."""
+    from ramulus.design import write_whole
+    from ramulus.files.judged import junit_text, sarif_text, verdicts_of
+
+    verdicts = verdicts_of(findings, judged)
+    junit = closing.form is options.Format.junit
+    text = junit_text(verdicts, file, strict=strict) if junit else sarif_text(verdicts, findings, file)
+    if closing.output is None:
+        print(text)
+        return
+    write_whole(closing.output, lambda temporary: temporary.write_text(text + "\n", encoding="utf-8"))
+    closing.printing("check").say(f"wrote {closing.output}")
+
+
+def _with_goals(table: pd.DataFrame, judged: list[Judged]) -> pd.DataFrame:
+    """Return a table of findings with a row a goal."""
+    import pandas as pd
+
+    from ramulus.analysis.goals import MISSED
+
+    rows = [
+        (f"goal-{one.verdict}", "error" if one.verdict == MISSED else "note", f"goals[{index}]", None, str(one), "")
+        for index, one in enumerate(judged)
+    ]
+    return pd.concat([table, pd.DataFrame(rows, columns=table.columns)], ignore_index=True)
+
+
+def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, file: str, *, strict: bool) -> None:
+    if closing.form in (options.Format.sarif, options.Format.junit):
+        _for_machines(findings, judged or [], closing, file, strict=strict)
+        return
     if not closing.shows_table:
         from ramulus.analysis.goals import table_of
 
         more = None if judged is None else {"goals": table_of(judged)}
-        closing.printing("check").table(findings.table(), {}, more=more)
+        table = findings.table()
+        alone = closing.form is not options.Format.json and (closing.output is None or closing.output.suffix in ALONE)
+        if judged and alone:  # Where one table finds room, goals are rows of it.
+            table = _with_goals(table, judged)
+        closing.printing("check").table(table, {}, more=more)
         return
     for finding in findings:
         place = finding.place or file
@@ -78,6 +120,7 @@ def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, fil
         say(textwrap.indent(textwrap.fill(f"→ {finding.way_out}", WIDTH - 4), "    "))
     counts = {word: sum(f.severity == word for f in findings) for word in ("error", "warning", "note")}
     found = ", ".join(f"{count} {word}{'s' if count != 1 else ''}" for word, count in counts.items() if count)
+    found += f"{'; ' if found else ''}{len(findings.accepted)} accepted" if findings.accepted else ""
     say(f"{file}: {found or 'nothing to say'}")
     if judged:
         say(in_width("\n".join(goal_lines(judged))))

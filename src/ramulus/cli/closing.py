@@ -114,7 +114,8 @@ class Closing:
         """
         if self.output is None:
             return
-        self.check(self.output, self.form is options.Format.records)
+        if self.form not in (options.Format.sarif, options.Format.junit):
+            self.check(self.output, self.form is options.Format.records)
         if not self.output.parent.is_dir():
             raise DataError(f"{self.output}: cannot be written (there is no folder {self.output.parent})")
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import re
+import tomllib
 from pathlib import Path
 from typing import Annotated
 
@@ -10,7 +12,7 @@ import typer
 
 from ramulus.cli.closing import Quiet
 from ramulus.cli.output import Printing
-from ramulus.errors import DataError
+from ramulus.errors import DataError, DesignError
 
 SCHEMA_FILE = "ramulus.schema.json"
 
@@ -27,6 +29,8 @@ def new(
     schema: Annotated[
         bool, typer.Option("--schema", help=f"Write {SCHEMA_FILE} beside it, which editors complete and check from.")
     ] = False,
+    track: Annotated[str, typer.Option("--track", metavar="NAME", help="What the track is called.")] = "warden",
+    stat: Annotated[str, typer.Option("--stat", metavar="NAME", help="What the stat is called.")] = "shear",
     quiet: Quiet = False,
 ) -> None:
     """Write a commented starter design."""
@@ -36,7 +40,7 @@ def new(
         raise DataError(f"{file}: a starter design is TOML; allowed: a name that ends in .toml")
     if file.exists() and not force:
         raise DataError(f"{file}: is there already; --force replaces it")
-    text = starter_text().replace("THIS_FILE", file.name)
+    text = _named(starter_text(), track, stat).replace("THIS_FILE", file.name)
     printing = Printing("new", quiet=quiet)
     if schema:
         # Editors that know TOML read this line; it is a comment to everybody else.
@@ -45,6 +49,18 @@ def new(
         printing.say(f"wrote {file.with_name(SCHEMA_FILE)}")
     write_whole(file, lambda temporary: temporary.write_text(text, encoding="utf-8"))
     printing.say(f"wrote {file}; next: ramulus levels {file}")
+
+
+def _named(text: str, track: str, stat: str) -> str:
+    """Return the starter with names of the author's for its track and its stat."""
+    from ramulus.design import Design
+
+    text = re.sub(r"\bwarden\b", track, re.sub(r"\bshear\b", stat, text))
+    try:
+        Design.from_dict(tomllib.loads(text))
+    except (DesignError, ValueError) as error:
+        raise typer.BadParameter(f"{track!r} and {stat!r} cannot be names here: {error}") from None
+    return text
 
 
 def schema(

@@ -20,6 +20,8 @@ class Format(StrEnum):
     csv = "csv"
     json = "json"
     records = "records"
+    sarif = "sarif"
+    junit = "junit"
 
 
 File = Annotated[Path, typer.Argument(help="The design file, TOML or JSON.", show_default=False)]

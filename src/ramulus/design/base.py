@@ -58,6 +58,11 @@ class FrozenList(list[Any]):
 class Model(BaseModel):
     """A table of the design file: frozen, and with no keys but the ones it names."""
 
+    def __setattr__(self, name: str, value: Any) -> None:
+        if not name.startswith("_"):
+            _refuses()
+        super().__setattr__(name, value)
+
     # Built on first use: most commands meet few of the kinds, and the whole design holds the rest anyway.
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True, allow_inf_nan=False, defer_build=True)
 
@@ -75,6 +80,9 @@ def _mistake(found: str, allowed: str, code: str = "invalid-value", nearest: str
 
 
 def _number(value: Any) -> float:
+    # NumPy's numbers are numbers; they are known by what they can do, so that it need not be loaded here.
+    if not isinstance(value, int | float) and hasattr(value, "dtype") and getattr(value, "ndim", None) == 0:
+        value = value.item()
     if isinstance(value, bool) or not isinstance(value, int | float):
         raise _mistake(f"{shortly(value)} is not a number", "a number")
     if (isinstance(value, int) and abs(value) > 2**1000) or not math.isfinite(value):
@@ -127,11 +135,23 @@ def _plain_name(value: Any) -> str:
     return text
 
 
+_MEANINGS = {
+    "level": "every formula that follows the level",
+    "previous": "tracks.NAME.cost.next, where it is the cost before,",
+    "xp": "tracks.NAME.cost.level_from_xp, where it is the total XP,",
+    "base": "stats.NAME.formula, where it is the stat's own base,",
+    "start_level": "stats.NAME.formula, where it is the level at the start,",
+    **dict.fromkeys(("source_level", "gap", "skill_level"), "the formulas of encounters, sources and multipliers"),
+    **dict.fromkeys(("leader_level", "party_size"), "the formulas of multipliers"),
+}
+
+
 def _formula_name(value: Any) -> str:
     name = _plain_name(value)
     if name in BUILT_IN_NAMES:
         hidden = f"the function {name}()" if name in (*FUNCTIONS, "sum", "range") else f"what Ramulus calls {name!r}"
         hidden = f"the word {name!r} of formulas" if keyword.iskeyword(name) else hidden
+        hidden += f": {_MEANINGS[name]} would lose it" if name in _MEANINGS else ""
         raise _mistake(f"the name {name!r} would hide {hidden}", "any other name", "hidden-name")
     return name
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 from collections.abc import Callable, Iterable, Mapping
 from html import escape
@@ -19,6 +20,19 @@ from ramulus.errors import DataError
 from ramulus.formula.parser import parse
 
 T = TypeVar("T")
+
+
+def _hash_of(design: DesignModel) -> int:
+    return hash(json.dumps(_alike(design.model_dump(mode="json")), sort_keys=True))
+
+
+def _alike(value: Any) -> Any:
+    """Return data in which what is equal is written alike: 60 and 60.0 are."""
+    if isinstance(value, dict):
+        return {key: _alike(part) for key, part in value.items()}
+    if isinstance(value, list):
+        return [_alike(part) for part in value]
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 class Design(DesignModel):
@@ -141,7 +155,8 @@ class Design(DesignModel):
         # Where a design came from is no part of what it says.
         return isinstance(other, Design) and self.model_dump() == other.model_dump()
 
-    __hash__ = None  # type: ignore[assignment]
+    def __hash__(self) -> int:
+        return self.derived(_hash_of)
 
     def __repr__(self) -> str:
         tracks = ", ".join(f"{name} {track.start_level}–{track.max_level}" for name, track in self.tracks.items())

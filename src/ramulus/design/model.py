@@ -22,6 +22,17 @@ UNNAMED_PROFILE = "players"
 _T = TypeVar("_T")
 
 
+class Accepted(Model):
+    """A finding that the author has seen and accepts."""
+
+    code: Annotated[str, Field(min_length=1)]
+    """The finding's code, as `check` says it."""
+    place: Annotated[str, Field(min_length=1)]
+    """Its place, as `check` says it."""
+    why: Annotated[str, Field(min_length=1)]
+    """Why it is accepted."""
+
+
 class DesignModel(Model):
     """The tables of a design file."""
 
@@ -55,6 +66,8 @@ class DesignModel(Model):
     """Players who share every encounter."""
     goals: list[SomeGoal] = []
     """Where the pace should be."""
+    accept: list[Accepted] = []
+    """Findings of `check` that the author has seen and accepts."""
 
     def to_dict(self, *, defaults: bool = False) -> dict[str, Any]:
         """Return the design as plain data; what the author left out stays out, or with `defaults` stands as it is."""

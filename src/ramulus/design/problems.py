@@ -41,7 +41,7 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
     """
     problems: list[Problem] = []
     removed: set[str] = set()
-    remaining: dict[str, Any] | None = data
+    remaining: dict[str, Any] | None = _plain(data)
     design: D | None = None
     for _ in range(_SALVAGE_ROUNDS):
         if remaining is None:
@@ -65,6 +65,15 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
         raise DesignError(problems, str(file) if file else None)
     assert design is not None
     return design
+
+
+def _plain(value: Any) -> Any:
+    """Return data with Python's own numbers and lists in place of NumPy's, so that both are read alike."""
+    if isinstance(value, Mapping):
+        return {key: _plain(part) for key, part in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(part) for part in value]
+    return value.tolist() if hasattr(value, "dtype") and hasattr(value, "tolist") else value
 
 
 def place_of(location: Location) -> str:

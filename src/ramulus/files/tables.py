@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib.util
 import json
 import math
+import re
 from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -19,6 +20,10 @@ _PACKAGES = {".xlsx": "openpyxl", ".parquet": "pyarrow"}
 ENDINGS = (".csv", ".json", ".xlsx", ".parquet")
 SHEET_NAME = 31  # What a spreadsheet program takes.
 
+_MEASURED = re.compile(
+    r"(reached|share|hours|still_playing|chance|success|factor|growth|progress|seconds|xp_per_hour|difference|wasted_share"
+    r"|levels_lost|ability|speed|luck|shared|times|low|high|off|change)(_[a-z0-9_]+)?"
+)
 Tables = Mapping[str, "pd.DataFrame"]
 
 
@@ -98,7 +103,13 @@ def table_csv(table: pd.DataFrame) -> str:
     """Return a table as CSV; whole numbers are whole, not-a-number is empty."""
     whole = table.copy(deep=False)
     for name in whole.columns:
-        if whole[name].dtype.kind == "f" and all(_is_whole(value) for value in whole[name].dropna().tolist()):
+        # What is measured stays what it is, whatever it comes to: a share of 1 is 1.0 where another is 0.98.
+        measured = _MEASURED.fullmatch(str(name))
+        if (
+            whole[name].dtype.kind == "f"
+            and not measured
+            and all(_is_whole(value) for value in whole[name].dropna().tolist())
+        ):
             whole[name] = whole[name].astype("Int64")
     return str(whole.to_csv(index=False, lineterminator="\n"))
 

@@ -16,6 +16,7 @@ from ramulus.plots.skill_or_luck import skill_or_luck
 from ramulus.plots.stats import stats
 from ramulus.plots.sweep import sweep
 from ramulus.plots.time_in_level import time_in_level
+from ramulus.plots.wanted import told
 from ramulus.plots.xp_by_source import xp_by_source
 
 __all__ = [
@@ -37,3 +38,6 @@ __all__ = [
     "time_in_level",
     "xp_by_source",
 ]
+
+for _name in __all__:
+    globals()[_name] = told(globals()[_name])

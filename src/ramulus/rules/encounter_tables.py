@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ramulus.design.base import MOST_XP
 from ramulus.design.names import stat_track
-from ramulus.errors import MissingPartError
+from ramulus.errors import MissingPartError, nearest_name
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import ability_of, in_words, traits_of
 from ramulus.rules.columns import Columns, Index, has_numbers
@@ -110,6 +110,14 @@ def _stat_over(design: Design, columns: Columns, curve: StatCurve) -> Array:
     return np.where(mine, curve.values[index], np.nan)[None, :]
 
 
+def _mistyped(design: Design, key: str) -> str:
+    """Return the place of a source's own number that looks like a key which is missing; "" where there is none."""
+    for name, source in design.sources.items():
+        if getattr(source, key) is None and (near := nearest_name(key, source.numbers)):
+            return f"sources.{name}.{near}"
+    return ""
+
+
 class EncounterTables:
     """What an encounter of one profile takes, by level and column; each table is made when first asked for.
 
@@ -153,8 +161,9 @@ class EncounterTables:
         default = self.scene.design.encounters.seconds
         if default is None and any(source.seconds is None for source in self.scene.design.sources.values()):
             raise MissingPartError(
-                "encounter.seconds", "the time of an encounter", '[encounter]\nseconds = "20 + level"'
-            )
+                "encounter.seconds", "the time of an encounter", '[encounter]\nseconds = "20 + level"',
+                _mistyped(self.scene.design, "seconds"),
+            )  # fmt: skip
         values = self._by_source("seconds", default)
         self._refuse("seconds", values, values < 0, "a time", "0 seconds or more", "negative-time")
         return np.where(self.scene.columns.open, values, 0.0)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from ramulus.errors import refuse_other_than_design
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import MIDDLE, classes_of
 from ramulus.rules.columns import Columns, columns_of
@@ -108,5 +109,10 @@ class Tabulation:
 
 
 def tabulated(design: Design) -> Tabulation:
-    """Return the tabulation of a design, made on first use and kept with it."""
+    """Return the tabulation of a design, made on first use and kept with it.
+
+    Raises:
+        RamulusError: it is no design.
+    """
+    refuse_other_than_design(design)
     return design.derived(Tabulation)

@@ -9,7 +9,7 @@ from ramulus.analysis.checks.awards import check_awards
 from ramulus.analysis.checks.costs import check_costs
 from ramulus.analysis.checks.edges import check_edges
 from ramulus.analysis.checks.encounters import check_encounters
-from ramulus.analysis.checks.finding import Finding, Findings, from_problem, guarded
+from ramulus.analysis.checks.finding import Finding, Findings, from_problem, guarded, in_one, without_accepted
 from ramulus.analysis.checks.income import check_income
 from ramulus.analysis.checks.multipliers import FACTOR_CEILING, check_multipliers
 from ramulus.analysis.checks.names import check_names
@@ -17,6 +17,7 @@ from ramulus.analysis.checks.parties import check_party
 from ramulus.analysis.checks.players import check_players
 from ramulus.analysis.checks.reach import check_reach
 from ramulus.analysis.checks.stats import check_stats
+from ramulus.errors import refuse_other_than_design
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -45,9 +46,11 @@ def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> Findings
     def multipliers(design: Design) -> Iterator[Finding]:
         return check_multipliers(design, factor_ceiling)
 
+    refuse_other_than_design(design)
     # Most of the time goes into what does not depend on the ceiling; a page asks for it more than once.
     found = [*design.derived(_found), *guarded(multipliers, design)]
-    return Findings(sorted(dict.fromkeys(found), key=lambda finding: _ORDER[finding.severity]))
+    some = in_one(dict.fromkeys(found), design.profiles)
+    return without_accepted(sorted(some, key=lambda finding: _ORDER[finding.severity]), design)
 
 
 def _found(design: Design) -> tuple[Finding, ...]:

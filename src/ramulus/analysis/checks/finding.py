@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 from ramulus.errors import DataError, DesignError, Problem
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator
+    from collections.abc import Callable, Iterable, Iterator
 
     import pandas as pd
 
@@ -40,7 +40,15 @@ class Finding:
 
 
 class Findings(list[Finding]):
-    """Findings, in the order of their severity; they show themselves as a table."""
+    """Findings, in the order of their severity; they show themselves as a table.
+
+    Attributes:
+        accepted: what was found and the author accepts, with the reason given; it is not among the findings.
+    """
+
+    def __init__(self, findings: Iterable[Finding] = (), accepted: Iterable[tuple[Finding, str]] = ()) -> None:
+        super().__init__(findings)
+        self.accepted = tuple(accepted)
 
     def table(self) -> pd.DataFrame:
         """Return a row a finding: `code`, `severity`, `place`, `level`, `reason`, `way_out`."""
@@ -57,6 +65,44 @@ class Findings(list[Finding]):
 
         with pd.option_context("display.max_colwidth", None):
             return str(self.table().to_html(index=False, na_rep=""))
+
+
+def in_one(findings: Iterable[Finding], profiles: Iterable[str]) -> list[Finding]:
+    """Return findings with those in one that differ only in whose they are: "newcomer, steady: …"."""
+    names, merged = set(profiles), dict[tuple[object, ...], tuple[Finding, list[str]]]()
+    for finding in findings:
+        who, colon, said = finding.reason.partition(": ")
+        whose = [who] if colon and who in names else []
+        place = "" if whose else finding.place
+        said = said if whose else finding.reason
+        key = (finding.code, finding.severity, finding.level, finding.way_out, said, place)
+        known = merged.setdefault(key, (finding, []))
+        known[1].extend(one for one in whose if one not in known[1])
+    return [
+        replace(finding, reason=f"{', '.join(whose)}: {finding.reason.partition(': ')[2]}") if whose else finding
+        for finding, whose in merged.values()
+    ]
+
+
+def without_accepted(findings: Iterable[Finding], design: Design) -> Findings:
+    """Return findings without those that the design accepts, and with a note for what it accepts in vain."""
+    why = {(one.code, one.place): one.why for one in design.accept}
+    kept: list[Finding] = []
+    gone: list[Finding] = []
+    for finding in findings:
+        # A mistake that keeps the design from being played is not to be accepted away.
+        accepted = finding.severity != "error" and (finding.code, finding.place) in why
+        (gone if accepted else kept).append(finding)
+    met = {(finding.code, finding.place) for finding in gone}
+    idle = [
+        Finding(
+            "accepted-gone", "note", f"accept[{index}]", f"{one.code} at {one.place} is accepted, and no longer found",
+            "take it out of accept",
+        )
+        for index, one in enumerate(design.accept)
+        if (one.code, one.place) not in met
+    ]  # fmt: skip
+    return Findings([*kept, *idle], [(finding, why[finding.code, finding.place]) for finding in gone])
 
 
 def from_problem(problem: Problem) -> Finding:

@@ -10,6 +10,7 @@ from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import partial
 from html import escape
+from numbers import Integral, Real
 from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
@@ -153,9 +154,9 @@ def _hours_of_days(design: Design, player: str, days: Mapping[int, int]) -> dict
     schedules = schedules_of(design, design.profile(player))
     if days and not schedules:
         raise RamulusError(f"days for {player!r}, which has no schedule; allowed: hours, or hours_per_day in the file")
-    found = {}
+    found: dict[int, float] = {}
     for level, day in days.items():
-        if not isinstance(day, int) or day < 1:
+        if not isinstance(day, Integral) or day < 1:
             raise RamulusError(f"level {level} on day {day!r}; allowed: a whole day, 1 or later")
         played = sorted(int(schedule.play_days_until(np.asarray(day))) for schedule in schedules)[len(schedules) // 2]
         if played < 1:
@@ -169,16 +170,17 @@ def _wishes(design: Design, hours: Mapping[int, float]) -> TimeWishes:
     if not hours:
         raise RamulusError("no wish; allowed: hours by level, such as {10: 2.5}")
     for level, wish in hours.items():
-        if not (isinstance(level, int) and track.start_level < level <= track.max_level):
+        if not (isinstance(level, Integral) and track.start_level < level <= track.max_level):
             raise RamulusError(f"level {level!r}; allowed: {track.start_level + 1} … {track.max_level}")
-        if not (isinstance(wish, int | float) and math.isfinite(wish) and wish > 0):
+        if not (isinstance(wish, Real) and math.isfinite(wish) and wish > 0):
             raise RamulusError(f"level {level} in {wish!r} h; allowed: a finite number above 0")
     levels = sorted(hours)
     for one, two in itertools.pairwise(levels):
         if hours[two] <= hours[one]:
             found = f"level {two} in {hours[two]:g} h, and level {one} in {hours[one]:g} h"
             raise RamulusError(f"{found}; allowed: hours that rise with the level")
-    return TimeWishes(tuple(level - track.start_level for level in levels), tuple(float(hours[one]) for one in levels))
+    below = tuple(int(level) - track.start_level for level in levels)
+    return TimeWishes(below, tuple(float(hours[one]) for one in levels))
 
 
 class _Pacing:
