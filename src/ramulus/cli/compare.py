@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -87,13 +88,19 @@ def _names(files: list[Path]) -> list[str]:
 def _variants(text: str) -> list[tuple[str, dict[str, Any]]]:
     """Return the variants that one option asks for, by name."""
     changes = [options.split_change(part, "--variant") for part in _parts(text)]
-    spans = [(name, _span(value)) for name, value in changes if isinstance(value, str) and value.count(":") == 2]
+    spans = {name: span_of(value) for name, value in changes if isinstance(value, str) and value.count(":") == 2}
     if not spans:
         return [(text.strip(), dict(changes))]
-    if len(changes) > 1:
-        raise typer.BadParameter(f"{text!r}: LOW:HIGH:STEPS goes alone", param_hint="--variant")
-    ((name, values),) = spans
-    return [(f"{name}={value:.12g}", {name: value}) for value in values]
+    # A variant a value, of two numbers one a pair; what stands beside them holds in all.
+    fixed = {name: value for name, value in changes if name not in spans}
+    found = []
+    for values in product(*spans.values()):
+        own = dict(zip(spans, values, strict=True))
+        words = ", ".join(
+            [f"{name}={value:.12g}" for name, value in own.items()] + [f"{n}={v}" for n, v in fixed.items()]
+        )
+        found.append((words, {**own, **fixed}))
+    return found
 
 
 def _parts(text: str) -> list[str]:
@@ -108,14 +115,15 @@ def _parts(text: str) -> list[str]:
     return parts
 
 
-def _span(text: str) -> list[float]:
+def span_of(text: str, option: str = "--variant") -> list[float]:
+    """Return the values of LOW:HIGH:STEPS."""
     try:
         low, high, steps = (float(part) for part in text.split(":"))
     except ValueError:
         low, high, steps = math.nan, math.nan, 0
     if not (math.isfinite(low) and math.isfinite(high) and steps == int(steps) and 2 <= steps <= MOST_VARIANTS):
         allowed = f"LOW:HIGH:STEPS, three numbers, 2 … {MOST_VARIANTS} steps"
-        raise typer.BadParameter(f"{text!r}; allowed: {allowed}", param_hint="--variant")
+        raise typer.BadParameter(f"{text!r}; allowed: {allowed}", param_hint=option)
     # Twelve digits, so that 1.6 is not 1.5999999999999999.
     return [float(f"{low + (high - low) * step / (int(steps) - 1):.12g}") for step in range(int(steps))]
 

@@ -12,10 +12,10 @@ from typer.core import TyperGroup
 
 from ramulus.cli import options
 from ramulus.cli.closing import FIGURE, Closing, closed
-from ramulus.cli.compare import play_compared
+from ramulus.cli.compare import play_compared, span_of
 from ramulus.cli.output import waiting
 from ramulus.cli.sensitivity import moved
-from ramulus.cli.simulate import run_simulation
+from ramulus.cli.simulate import progress_bar, run_simulation
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -299,6 +299,32 @@ def compare(
     target = closing.output or Path("compare.png")
     save_figure(plots.compare(comparison, player=player)[0], target)
     closing.printing("plot").say(f"wrote {target}")
+
+
+@kind
+def sweep(
+    context: typer.Context,
+    vary: Annotated[
+        list[str] | None, typer.Option("--vary", metavar="NAME=LOW:HIGH:STEPS", help="One number, or two.")
+    ] = None,
+    level: Annotated[int | None, typer.Option("--level", help="Of two: hours to this level.")] = None,
+    players: options.Players = 1000, hours: options.Hours = None, seed: options.Seed = 0,
+    player: options.PlayerOption = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """Played time for values of one number, or as a map over two."""
+    from ramulus import plots
+    from ramulus.analysis.comparing import sweep as run
+
+    given = [options.split_change(text, "--vary") for text in vary or []]
+    if not 1 <= len(given) <= 2:
+        raise typer.BadParameter("give one number or two, such as --vary steepness=1.3:1.7:5", param_hint="--vary")
+    drawing = _Drawing(context, closing)
+    values = {name: span_of(str(text), "--vary") for name, text in given}
+    options.one_player(drawing.design, player)
+    counts = {player: players} if player is not None else players
+    with progress_bar(closing.quiet) as progress:
+        table = run(drawing.design, values, counts, hours, seed, progress=progress)
+    drawing.save(plots.sweep(table, player=player, level=level))
 
 
 @kind

@@ -9,23 +9,32 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from ramulus.design.cost_grid import Grid, read_grid
+from ramulus.design.cost_grid import Formula, Grid, read_grid
 from ramulus.errors import DataError
 
 _BLANKS = re.compile("[\\s\u00a0\u202f\u2009'’_]")
 _GROUPED = {mark: re.compile(rf"[+-]?[1-9]\d{{0,2}}(\{mark}\d{{3}})+$") for mark in ",."}
 COLUMNS = ("level", "cost", "total")
 MOST_TITLE_ROWS = 30
+SUMS = ("total", "totals", "sum", "all", "max", "cap", "σ", "∑", "average", "mean")
+NO_COST = ("-", "–", "—", "max", "cap", "n/a", "none")
 
 Row = tuple[int, dict[str, Any]]
 
 
 @dataclass(frozen=True)
 class CostTable:
-    """A cost table as read: which quantity it gives, and the value of each level."""
+    """A cost table as read.
+
+    Attributes:
+        gives: which quantity it gives.
+        by_level: the value of each level.
+        left_out: rows that are none of a level, in words: titles, sums.
+    """
 
     gives: str
     by_level: dict[int, float]
+    left_out: tuple[str, ...] = ()
 
 
 def read_cost_table(
@@ -47,9 +56,29 @@ def read_cost_table(
     rows = _headed(file, grid, heads)
     found = {name: head for name, head in heads.items() if any(head in row for _, row in rows)}
     quantity = gives if gives in found else next(name for name in ("cost", "total") if name in found)
+    rows, left_out = _of_levels(rows, heads["level"])
     levels = _numbers(file, rows, heads["level"], grid.decimal)
-    values = _numbers(file, rows, heads[quantity], grid.decimal)
-    return CostTable(quantity, _by_level(file, rows, levels, values, quantity))
+    values = _numbers(file, rows, heads[quantity], grid.decimal, of_cap=True)
+    if (
+        grid.rows[0][0] < rows[0][0] - 1
+        and len(grid.rows[0][1])
+        and not set(heads.values()) & set(map(_plain, grid.rows[0][1]))
+    ):
+        left_out = (f"row {grid.rows[0][0]} (a title)", *left_out)
+    return CostTable(quantity, _by_level(file, rows, levels, values, quantity), left_out)
+
+
+def _of_levels(rows: list[Row], head: str) -> tuple[list[Row], tuple[str, ...]]:
+    """Return the rows of levels, and in words those that are a sum or name no level."""
+    kept: list[Row] = []
+    left_out = []
+    for number, row in rows:
+        word = _plain(row.get(head)).strip(":.")
+        if word in SUMS:
+            left_out.append(f"row {number} ({word!r})")
+        else:
+            kept.append((number, row))
+    return kept or rows, tuple(left_out) if kept else ()
 
 
 def _headed(file: Path, grid: Grid, heads: Mapping[str, str]) -> list[Row]:
@@ -108,8 +137,16 @@ def _by_level(
     return table
 
 
-def _numbers(file: Path, rows: list[Row], column: str, decimal: str) -> list[float | None]:
+def _numbers(
+    file: Path, rows: list[Row], column: str, decimal: str, *, of_cap: bool = False
+) -> list[float | None]:  # fmt: skip
     cells = [row.get(column) for _, row in rows]
+    if of_cap and cells and _plain(cells[-1]) in NO_COST:
+        cells[-1] = None  # Nothing is to be paid at the cap.
+    unworked = next((row for (row, _), cell in zip(rows, cells, strict=True) if isinstance(cell, Formula)), None)
+    if unworked is not None:
+        found = f"row {unworked}, column {column!r}: a formula without a stored value"
+        raise DataError(f"{file}: {found}; open the file in a spreadsheet program and save it there")
     texts = [_BLANKS.sub("", cell) for cell in cells if isinstance(cell, str)]
     numbers: list[float | None] = []
     thousands = _thousands_mark(file, column, [text for text in texts if text], decimal)

@@ -21,8 +21,15 @@ from ramulus.errors import DataError
 MOST_BYTES = 50_000_000
 MOST_UNPACKED = 500_000_000
 MOST_ROWS = 1_100_000
+LINES_TRIED = 60
 
 Row = tuple[int, list[Any]]
+
+
+class Formula(str):
+    """A formula of a spreadsheet that has no stored value."""
+
+    __slots__ = ()
 
 
 @dataclass(frozen=True)
@@ -76,11 +83,24 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
 
 def _csv_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:
     text = _decoded(file)
-    header = next((line for line in text.splitlines() if line.strip()), "")
-    delimiter = max(";\t,", key=header.count)
+    delimiter = _delimiter_of(text)
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
     rows = ((reader.line_num, [cell.strip() for cell in cells]) for cells in reader)
     return rows, "." if delimiter == "," else ""
+
+
+def _delimiter_of(text: str) -> str:
+    """Return what separates cells: what gives most of the first lines equally many of them, several each.
+
+    A title above the heads may hold any of the marks, or none.
+    """
+    lines = [line for line in islice(text.splitlines(), LINES_TRIED) if line.strip()]
+
+    def alike(delimiter: str) -> tuple[int, int]:
+        widths = [len(cells) for cells in csv.reader(lines, delimiter=delimiter) if len(cells) > 1]
+        return max(map(widths.count, widths), default=0), -len(set(widths))
+
+    return max(";\t,", key=alike)
 
 
 def _decoded(file: Path) -> str:
@@ -143,9 +163,28 @@ def _xlsx_rows(file: Path, sheet: str | None) -> tuple[Iterable[Row], str]:
         if not with_cells or (sheet is not None and sheet not in with_cells):
             raise DataError(f"{file}: {f'the sheet {sheet!r}' if sheet else 'no sheet'} has {'no ' * bool(sheet)}cells")
         page = with_cells[sheet] if sheet is not None else next(iter(with_cells.values()))
-        return list(islice(_numbered(map(list, page.iter_rows(values_only=True))), MOST_ROWS + 100)), ""
+        rows = list(islice(_numbered(map(list, page.iter_rows(values_only=True))), MOST_ROWS + 100))
+        return _with_formulas(file, page.title, rows), ""
     finally:
         book.close()
+
+
+def _with_formulas(file: Path, sheet: str, rows: list[Row]) -> list[Row]:
+    """Return rows in which a formula that no program has worked out stands as a `Formula`, not as an empty cell."""
+    import openpyxl
+
+    with ZipFile(file) as archive:
+        if not any(b"<f" in archive.read(name) for name in archive.namelist() if "worksheets/sheet" in name):
+            return rows
+    book = openpyxl.load_workbook(file, read_only=True)
+    try:
+        for (_, cells), written in zip(rows, book[sheet].iter_rows(values_only=True), strict=False):
+            for index, (cell, text) in enumerate(zip(cells, written, strict=False)):
+                if cell is None and isinstance(text, str) and text.startswith("="):
+                    cells[index] = Formula(text)
+    finally:
+        book.close()
+    return rows
 
 
 def _parquet_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:

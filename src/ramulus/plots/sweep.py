@@ -7,14 +7,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.errors import RamulusError, UnknownNameError
+from ramulus.plots.heat import ON_DARK, ON_LIGHT
 from ramulus.plots.labels import finish, label_ends, runs_in_words
-from ramulus.plots.style import accent, new_axes, project_style, time_unit
+from ramulus.plots.style import accent, compact, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
 MOST_LABELS = 16
+MOST_CELLS = 150
 
 
 def sweep(
@@ -31,8 +33,8 @@ def sweep(
         figure_options: are passed to the new figure.
 
     Returns:
-        The axes. Of one number: median hours by level, a line a value. Of two: median hours to the level against the
-        first, a line a value of the second.
+        The axes. Of one number: median hours by level, a line a value. Of two: median hours to the level as a map over
+        both, each cell with its hours; where nobody gets there it is empty.
 
     Raises:
         UnknownNameError: there is no such profile in the table.
@@ -48,9 +50,9 @@ def sweep(
     rows = table[table["player"] == who]
     if top not in set(rows["level"]):
         raise RamulusError(f"level {top}; allowed: {rows['level'].min()} … {rows['level'].max()}")
-    two = len(names) > 1
-    x, by = (names[0], names[1]) if two else ("level", names[0])
-    rows = rows[rows["level"] == top] if two else rows
+    if len(names) > 1:
+        return _map(table, rows[rows["level"] == top], names, str(who), top, ax, figure_options)
+    x, by = "level", names[0]
     with project_style():
         axes = new_axes(ax, **figure_options)
         scale, unit = time_unit(float(np.nanmax(rows["hours_p50"], initial=0.0)))
@@ -59,10 +61,10 @@ def sweep(
             known = line.dropna(subset=["hours_p50"]).sort_values(x)
             if known.empty:
                 continue
-            axes.plot(known[x], known["hours_p50"] * scale, marker="o" if two else None, markersize=4, **accent(index))
+            axes.plot(known[x], known["hours_p50"] * scale, **accent(index))
             end = (float(known[x].iloc[-1]), float(known["hours_p50"].iloc[-1] * scale))
             ends.append((*end, f"{by.rpartition('.')[2]} = {value:g}", str(accent(index)["color"])))
-        axes.set_title(f"{who}: played time{f' to level {top}' if two else ''} by {by}")
+        axes.set_title(f"{who}: played time by {by}")
         axes.set_xlabel(x)
         axes.set_ylabel(f"played time, {unit}, the median player")
         axes.set_ylim(bottom=0)
@@ -70,3 +72,38 @@ def sweep(
         label_ends(axes, ends[:: -(-len(ends) // MOST_LABELS) or 1])  # Of many every second, third …
         finish(axes, runs_in_words(table, who, "the same draws for every value"))
     return axes
+
+
+def _map(
+    table: pd.DataFrame, rows: pd.DataFrame, names: list[str], who: str, level: int, ax: Axes | None,
+    options: dict[str, Any],
+) -> Axes:  # fmt: skip
+    """Draw median hours to a level over two numbers."""
+    grid = rows.pivot(index=names[1], columns=names[0], values="hours_p50")
+    scale, unit = time_unit(float(np.nanmax(grid.to_numpy(), initial=0.0)))
+    values = grid.to_numpy(dtype=np.float64) * scale
+    with project_style():
+        axes = new_axes(ax, **options)
+        image = axes.imshow(np.ma.masked_invalid(values), aspect="auto", origin="lower", interpolation="none")
+        axes.set_xticks(range(len(grid.columns)), [f"{value:g}" for value in grid.columns])
+        axes.set_yticks(range(len(grid.index)), [f"{value:g}" for value in grid.index])
+        axes.set_xlabel(names[0])
+        axes.set_ylabel(names[1])
+        axes.grid(False)
+        axes.set_title(f"{who}: played time to level {level} by {names[0]} and {names[1]}")
+        bar = axes.figure.colorbar(image, ax=axes, fraction=0.03, pad=0.02)
+        bar.outline.set_visible(False)
+        bar.set_label(f"played time, {unit}, the median player")
+        if values.size <= MOST_CELLS:
+            _write_cells(axes, values, image)
+        finish(axes, runs_in_words(table, who, "the same draws for every cell; empty: fewer than half get there"))
+    return axes
+
+
+def _write_cells(ax: Axes, values: Any, image: Any) -> None:
+    """Write each cell's number, dark on light and light on dark."""
+    for (row, column), value in np.ndenumerate(values):
+        if np.isfinite(value):
+            shade = image.cmap(image.norm(value))[:3]
+            ink = ON_DARK if np.dot(shade, (0.299, 0.587, 0.114)) < 0.55 else ON_LIGHT
+            ax.text(column, row, compact(float(value)), ha="center", va="center", color=ink, fontsize=10.5)

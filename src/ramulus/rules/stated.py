@@ -7,7 +7,7 @@ registers its computation with `stated`.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import singledispatch
 from pathlib import Path
 
@@ -81,11 +81,13 @@ class Stated:
         totals: whether it states totals, at both ends of each level, not costs.
         values: costs, shape (high - low,), or totals, shape (high - low + 1,).
         working: how the value at a level came about.
+        left_out: rows of a file that are none of a level, in words.
     """
 
     totals: bool
     values: Array
     working: Callable[[int], Working]
+    left_out: tuple[str, ...] = ()
 
 
 @singledispatch
@@ -166,7 +168,8 @@ def _by_file(way: FileWay, span: Span) -> Stated:
         listed = ", ".join(map(str, missing[:5])) + (" …" if len(missing) > 5 else "")
         raise fault(f"{span.place}.file", f"no {table.gives} for level {listed}", "every level", "table-short")
     values = np.array([table.by_level[int(level)] for level in wanted if int(level) in table.by_level])
-    return _listed(values, totals, way.beyond, span, f"{span.place}.file", f" in {way.file}")
+    found = _listed(values, totals, way.beyond, span, f"{span.place}.file", f" in {way.file}")
+    return replace(found, left_out=table.left_out)
 
 
 def _located(name: str, span: Span) -> Path:

@@ -30,6 +30,17 @@ def check_costs(design: Design) -> Iterator[Finding]:
         yield from _clamps(curve, design.tracks[name].cost, place)
         yield from _unused_values(curve, design.tracks[name].cost, place)
         yield from _size(curve, place)
+        yield from _left_out(curve)
+
+
+def _left_out(curve: CostCurve) -> Iterator[Finding]:
+    """Rows of a cost file that were taken for no level's."""
+    for part in curve.parts:
+        if part.stated.left_out:
+            yield Finding(
+                "cost-file-rows", "note", f"{part.place}.file",
+                f"left out: {', '.join(part.stated.left_out)}", "fine where these are no levels; else mend the rows",
+            )  # fmt: skip
 
 
 def _falls_and_walls(curve: CostCurve, place: str) -> Iterator[Finding]:
