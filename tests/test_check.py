@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -27,7 +28,15 @@ def rule(**parts):
     return with_sources({}, multipliers=[{"name": "r", **parts}])
 
 
+SUMMED = Path(tempfile.mkdtemp()) / "costs.csv"
+SUMMED.write_text("level,cost\n1,10\n2,20\n3,30\nTotal,60\n", encoding="utf-8")
+
 DESERVED = {
+    "cost-file-rows": (lambda: make({"file": "costs.csv"}, 4, file=SUMMED), ["row 5 ('total')"]),
+    "accepted-gone": (
+        lambda: make(accept=[{"code": "cost-wall", "place": "tracks.warden.cost", "why": "was one"}]),
+        ["cost-wall at tracks.warden.cost", "no longer found"],
+    ),
     "cost-wall": (
         lambda: make({"formula": "100 * 1.1 ** level * (3 if level == 9 else 1)"}, 20),
         ["level 9", "3.0 times"],

@@ -164,7 +164,7 @@ def test_the_command_says_what_changed(cli, canopy, tmp_path):
         (["--variant", "steepness"], 2, "NAME=VALUE"),
         (["--variant", "steepnes=1.4"], 2, "steepness"),
         (["--variant", "steepness=1.4:1.6:1"], 2, "LOW:HIGH:STEPS"),
-        (["--variant", "steepness=1.4:1.6:3, crown_gate=0"], 2, "goes alone"),
+        (["--variant", "steepness=1:2:20, crown_gate=0:9:20"], 2, "at most 50"),
         (["--variant", "crown_gate=0", "--variant", "crown_gate=0"], 2, "there twice"),
         (["--variant", "steepness=1:2:500"], 2, "2 … 50 steps"),
         (["--variant", "tracks.warden.max_level=0"], 1, "max_level"),
@@ -184,7 +184,12 @@ def test_a_sweep_is_a_pace_table_a_value():
     both = rm.sweep(design, {"steepness": [1.4, 1.6], "first_cost": [40, 60, 80]}, players={"adept": 10})
     assert list(both.columns[:3]) == ["constants.steepness", "constants.first_cost", "player"] and len(both) == 6 * 40
     assert len(rm.plots.sweep(table, player="adept").lines) == 2
-    assert len(rm.plots.sweep(both, level=20).lines) == 3
+    drawn = rm.plots.sweep(both, level=20)
+    grid = both[both["level"] == 20].pivot(
+        index="constants.first_cost", columns="constants.steepness", values="hours_p50"
+    )
+    np.testing.assert_allclose(drawn.images[0].get_array(), grid.to_numpy() * (60 if grid.max().max() < 1.5 else 1))
+    assert len(drawn.texts) >= 6 and "first_cost" in drawn.get_ylabel()
     for values, words in (({}, "one or two"), ({"steepness": []}, "0 values"), ({"steepnes": [1]}, "steepness")):
         with pytest.raises(rm.RamulusError, match=words):
             rm.sweep(design, values)

@@ -7,6 +7,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
+from ramulus.analysis.trace import totals_in_words
 
 MANY = 6000
 
@@ -73,5 +74,31 @@ def test_a_source_awards_only_while_it_is_open(cli, canopy):
     assert len(errand.out.splitlines()) == 1 + 6
     assert "seed_errand has a limit of 6: 6 of 99 awards were made" in errand.err
     assert cli("award", canopy, "--source", "crown_rot", "--level", 3).status == 1
-    other = cli("award", canopy, "--source", "shoot_graft", "--track", "grafting", "--level", 4)
-    assert other.status == 2
+    other = cli("award", canopy, "--source", "bark_borer", "--track", "grafting")
+    assert other.status == 2 and "practises no skill, not grafting" in other.err
+
+
+def test_a_source_awards_to_the_skill_that_it_practises(cli, canopy):
+    # 5, 6, 9 … XP a level, 1 XP a graft.
+    rows = cli("award", canopy, "--source", "shoot_graft", "--track", "grafting", "--times", 12, "--format", "csv").out
+    levels = [line.split(",")[4] for line in rows.splitlines()[1:]]
+    assert levels == ["1"] * 4 + ["2"] * 6 + ["3"] * 2
+    table, said = rm.trace_skill(rm.demo_design(), "shoot_graft", 3, level=2, xp=4)
+    assert table["label"].tolist()[:2] == ["Level 2 · 5 / 6", "Level 3 · 0 / 9"] and said[0] == "base 1 = 1"
+    with pytest.raises(rm.RamulusError, match="practises no skill"):
+        rm.trace_skill(rm.demo_design(), "bark_borer", 1)
+
+
+def test_losses_stand_between_awards_and_after_them(cli):
+    design = make({"values": [20, 30, 50]}, 4, {"may_drop_levels": True})
+    table = rm.trace_changes(design, [25, -10, 3, -99])
+    assert table["level"].tolist() == [2, 1, 1, 1] and table["xp"].tolist() == [5, 15, 18, 0]
+    assert table["amount"].tolist() == [25, -10, 3, -18] and table["levels_gained"].tolist() == [1, -1, 0, 0]
+    assert totals_in_words(table).endswith("28 XP lost.")
+
+
+def test_losses_on_the_command_line(cli, canopy):
+    mixed = cli("award", canopy, "--", "40", "-5", "90")
+    after = cli("award", canopy, "40", "90", "--lose", "5")
+    assert "40" in mixed.out and "5 XP lost" in mixed.out and "5 XP lost" in after.out
+    assert cli("award", canopy, "--also", "carry=0", "--", "40", "-5").status == 2

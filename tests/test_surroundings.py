@@ -96,7 +96,7 @@ def test_a_stopped_run_leaves_the_whole_one_and_marks_its_own(cli, canopy, tmp_p
     assert cli("simulate", canopy, "--players", 20, "--output", whole).status == 0
     before, real = whole.read_bytes(), running.simulate
 
-    def stopped(design, players, hours, seed, progress=None):
+    def stopped(design, players, hours, seed, progress=None, **more):
         result = real(design, 50, hours, seed)
         raise running.SimulationStopped(result, 150, 6000)
 

@@ -381,7 +381,10 @@ PACED = {
 def test_costs_give_the_hours_that_are_wished(name):
     make_design, wishes = PACED[name]
     paced = pace_costs(make_design(), "steady", wishes)
-    assert paced.wishes["holds"].all() and not paced.notes, paced.wishes
+    # Where an encounter more or less is more than what a wish allows, it is said, and half of one is as near as costs get.
+    lumps = [note for note in paced.notes if "one encounter more or less" in note]
+    assert paced.wishes["holds"].sum() == len(wishes) - len(lumps), paced.wishes
+    assert [note for note in paced.notes if note not in lumps and "--drop-unread" not in note] == []
     costs, grain = paced.costs["after"].to_numpy(), paced.design.track().cost.rounding_to or 1
     assert (np.diff(costs) > 0).all() and not (costs % grain).any() and len(costs) == paced.design.track().max_level - 1
     # With draws that nothing was fitted to.

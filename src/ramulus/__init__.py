@@ -61,6 +61,8 @@ _HOMES = {
     "simulate": "analysis.simulate",
     "sweep": "analysis.comparing",
     "trace": "analysis.trace",
+    "trace_changes": "analysis.trace",
+    "trace_skill": "analysis.trace",
     "trace_source": "analysis.trace",
     "tune": "analysis.tuning",
 }
@@ -91,6 +93,8 @@ if TYPE_CHECKING:
     from ramulus.analysis.simulate import simulate as simulate
     from ramulus.analysis.trace import compare_rules as compare_rules
     from ramulus.analysis.trace import trace as trace
+    from ramulus.analysis.trace import trace_changes as trace_changes
+    from ramulus.analysis.trace import trace_skill as trace_skill
     from ramulus.analysis.trace import trace_source as trace_source
     from ramulus.analysis.tuning import Tuning as Tuning
     from ramulus.analysis.tuning import costs_for as costs_for

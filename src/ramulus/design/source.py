@@ -50,7 +50,7 @@ class Source(Model):
     skill: PlainName | None = None
     """The skill track that it practises."""
     skill_xp: NumberOrFormula | None = None
-    """XP for that skill on success."""
+    """XP for that skill on success; a failure pays it at `xp_share`."""
     seconds: NumberOrFormula | None = None
     """Its own time, before the encounter's."""
     success: NumberOrFormula | None = None

@@ -9,7 +9,7 @@ import numpy as np
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.plots.heat import ON_DARK, ON_LIGHT
 from ramulus.plots.labels import finish, label_ends, runs_in_words
-from ramulus.plots.style import accent, compact, new_axes, project_style, time_unit
+from ramulus.plots.style import accent, new_axes, project_style, time_unit
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -90,7 +90,7 @@ def _map(
         axes.set_xlabel(names[0])
         axes.set_ylabel(names[1])
         axes.grid(False)
-        axes.set_title(f"{who}: played time to level {level} by {names[0]} and {names[1]}")
+        axes.set_title(f"{who}: played time to level {level}, by {_bare(names[0])} and {_bare(names[1])}")
         bar = axes.figure.colorbar(image, ax=axes, fraction=0.03, pad=0.02)
         bar.outline.set_visible(False)
         bar.set_label(f"played time, {unit}, the median player")
@@ -100,10 +100,22 @@ def _map(
     return axes
 
 
+def _bare(place: str) -> str:
+    return place.rpartition(".")[2]
+
+
 def _write_cells(ax: Axes, values: Any, image: Any) -> None:
     """Write each cell's number, dark on light and light on dark."""
     for (row, column), value in np.ndenumerate(values):
         if np.isfinite(value):
             shade = image.cmap(image.norm(value))[:3]
             ink = ON_DARK if np.dot(shade, (0.299, 0.587, 0.114)) < 0.55 else ON_LIGHT
-            ax.text(column, row, compact(float(value)), ha="center", va="center", color=ink, fontsize=10.5)
+            ax.text(
+                column,
+                row,
+                f"{value:.1f}" if value < 100 else f"{value:,.0f}",
+                ha="center",
+                va="center",
+                color=ink,
+                fontsize=10.5,
+            )
