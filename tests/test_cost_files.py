@@ -198,3 +198,31 @@ def test_nothing_half_written(tmp_path):
         write_table(Broken(), target, "levels")  # type: ignore[arg-type]
     assert target.read_text() == "old"
     assert [path.name for path in tmp_path.iterdir()] == ["out.parquet"]
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "left_out"),
+    [
+        ("a.csv", 'Saltmere XP v3\nLvl,XP to next\n1,100\n2,150\n3,"1,250"\n4,MAX\nTotal,1500\n', 2),
+        ("b.tsv", "Saltmere XP v3\nLvl\tXP to next\n1\t100\n2\t150\n3\t1250\n4\t-\n", 1),
+        ("c.csv", "Saltmere XP, version 3\nLvl;XP to next\n1;100\n2;150\n3;1250\n", 1),
+        ("d.txt", "Lvl;XP to next\n1;100\n2;150\n3;1250\nSum;1500\n", 1),
+    ],
+)
+def test_titles_sums_and_a_cap_row_are_understood_and_said(tmp_path, name, text, left_out):
+    (tmp_path / name).write_text(text, encoding="utf-8")
+    columns = {"level": "Lvl", "cost": "XP to next"}
+    design = make({"file": name, "columns": columns}, 4, file=tmp_path / "d.toml")
+    assert rm.level_table(design)["cost"].dropna().tolist() == [100, 150, 1250]
+    (note,) = [finding for finding in rm.check(design) if finding.code == "cost-file-rows"]
+    assert note.reason.count("row ") == left_out and note.severity == "note"
+
+
+def test_a_formula_without_a_stored_value_is_named(tmp_path):
+    openpyxl = pytest.importorskip("openpyxl")
+    book = openpyxl.Workbook()
+    for row in (["level", "cost"], [1, 100], [2, "=B2*1.5"], ["Total", "=SUM(B2:B3)"]):
+        book.active.append(row)
+    book.save(tmp_path / "costs.xlsx")
+    with pytest.raises(rm.RamulusError, match="row 3, column 'cost': a formula without a stored value"):
+        rm.level_table(make({"file": "costs.xlsx"}, 3, file=tmp_path / "d.toml"))

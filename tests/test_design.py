@@ -8,6 +8,7 @@ import re
 import tomllib
 
 import jsonschema
+import numpy as np
 import pytest
 
 import ramulus as rm
@@ -333,3 +334,62 @@ def test_completion_shows_our_names_only():
     names = dir(rm.demo_design())
     assert {"with_values", "save", "sources", "profile", "constants"} <= set(names)
     assert not [name for name in names if name.startswith(("model_", "_", "dict", "json", "copy", "parse"))]
+
+
+def test_numpys_numbers_are_numbers_and_a_design_is_a_key():
+    design = rm.demo_design()
+    numbers = {
+        name: np.int64(value) if float(value).is_integer() else np.float32(value)
+        for name, value in design.constants.items()
+    }
+    again = rm.Design.from_dict({**design.to_dict(), "constants": numbers})
+    assert again.with_values({"steepness": 1.55, "constants.first_cost": np.int64(60)}) == design
+    assert {design: 1}[rm.Design.from_dict(design.to_dict(defaults=True))] == 1
+    assert (
+        hash(design.with_values({"first_cost": 60.0})) == hash(design) != hash(design.with_values({"first_cost": 61}))
+    )
+    assert design.to_dict(defaults=True)["tracks"]["warden"]["overflow"]["threshold"] == "reached"
+    assert "threshold" not in design.to_dict()["tracks"]["warden"]["overflow"]
+    assert rm.Ledger(design).award(np.int64(2**60)).amount == 2**60
+    assert isinstance(rm.costs_for(design, "steady", {np.int64(5): np.float64(0.4)}), rm.Design)
+
+
+@pytest.mark.parametrize("change", [lambda d: setattr(d, "title", "x"), lambda d: d.constants.update(steepness=1)])
+def test_a_design_cannot_be_set(change):
+    with pytest.raises(TypeError, match="a design is frozen; Design.with_values gives a changed copy"):
+        change(rm.demo_design())
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        rm.level_table, rm.effort_table, rm.gain_table, rm.simulate, rm.check, rm.play_party, rm.Ledger,
+        rm.plots.pace, rm.plots.costs, rm.plots.stats, rm.plots.time_in_level,
+        lambda given: rm.tune(given, ["a"]), lambda given: rm.explain(given, "x", 1), lambda given: rm.trace(given, [1]),
+        lambda given: rm.sensitivity(given), lambda given: rm.compare({"a": given, "b": given}),
+    ],
+)  # fmt: skip
+def test_a_path_where_a_design_is_wanted_is_told_so(call):
+    with pytest.raises(rm.RamulusError, match=r"a path was given \('canopy.toml'\); allowed: "):
+        call("canopy.toml")
+
+
+def test_a_figure_says_what_it_is_drawn_from():
+    with pytest.raises(rm.RamulusError, match=r"plots.pace: a design was given .* simulate\(design\)"):
+        rm.plots.pace(rm.demo_design())
+
+
+def test_what_was_meant_by_a_key_that_is_missing():
+    design = make(sources={"a": {"level": 1, "xp": 3, "second": 3}})
+    with pytest.raises(rm.DesignError, match="did you mean it by sources.a.second"):
+        rm.effort_table(design)
+    with pytest.raises(rm.DesignError, match="stats.NAME.formula, where it is the stat's own base, would lose it"):
+        make(constants={"base": 3})
+
+
+def test_a_starter_by_ones_own_names(cli, tmp_path):
+    assert cli("new", tmp_path / "mine.toml", "--track", "angler", "--stat", "reel").status == 0
+    design = rm.load_design(tmp_path / "mine.toml")
+    assert list(design.tracks) == ["angler"] and list(design.stats) == ["reel"]
+    refused = cli("new", tmp_path / "no.toml", "--track", "a b")
+    assert refused.status == 2 and "cannot be names" in refused.err and not (tmp_path / "no.toml").exists()

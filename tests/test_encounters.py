@@ -352,3 +352,33 @@ def test_where_a_source_is_closed_no_number_stands_for_it(table_of):
     assert len(closed) and numbers.isna().all(axis=None)
     kept = every.merge(opened[["level", "source"]])
     assert kept.equals(opened.reset_index(drop=True))
+
+
+def test_what_runs_out_is_named_where_income_leaves_it_out():
+    sources = {
+        "blight": {"level": 1, "xp": "100 - 2 * level", "seconds": 30},
+        "errand": {"level": 1, "xp": 500, "seconds": 60, "limit": 5},
+    }
+    design = make(None, 20, sources=sources, players={"p": {}})
+    (finding,) = [finding for finding in rm.check(design) if finding.code == "income-slides"]
+    assert finding.reason.endswith("(not counted, as it runs out: errand)")
+    assert "without what runs out: errand" in rm.plots.income(design).figure.get_supxlabel()
+
+
+def test_how_rules_stack_is_said_beside_their_product(cli, tmp_path):
+    rules = [("a", 1.5, "add"), ("b", 0.7, "multiply"), ("c", 2, "add"), ("d", 1.1, "best")]
+    design = make(
+        sources={"blight": {"level": 1, "xp": 10, "seconds": 1}},
+        multipliers=[{"name": name, "factor": factor, "stack": stack} for name, factor, stack in rules],
+    )  # fmt: skip
+    design.save(tmp_path / "stacked.toml")
+    out = " ".join(cli("gain", tmp_path / "stacked.toml").out.split())
+    assert (
+        "How rules stack: a, c add up to one factor, 1 + the sum of (factor − 1); b multiply; of d only the largest"
+        in out
+    )
+    assert (
+        "How rules stack" not in cli("gain", tmp_path / "plain.toml").out
+        if make(sources={"blight": {"level": 1, "xp": 10, "seconds": 1}}).save(tmp_path / "plain.toml") is None
+        else True
+    )

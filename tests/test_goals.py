@@ -216,3 +216,16 @@ def test_a_mistake_in_a_goal(goal, place, words):
 def test_a_profile_called_everyone_is_refused():
     with pytest.raises(rm.DesignError, match="everyone"):
         make(players={"everyone": {}})
+
+
+def test_a_small_run_is_of_every_weekday():
+    """Level 2 takes one encounter; who plays one day a week is there on day 1 in one case of seven."""
+    goal = {"player": "p", "level": 2, "by_day": 1, "reached": 0.5}
+    design = make(
+        {"formula": "10"}, 3, goals=[goal], sources={"a": {"level": 1, "xp": 10, "seconds": 60}},
+        players={"p": {"hours_per_day": 1, "days_per_week": 1}},
+    )  # fmt: skip
+    for players in (7, 20, 50, 105):
+        row = rm.simulate(design, players).goals().iloc[0]
+        assert row["low"] <= 1 / 7 <= row["high"] and abs(row["found"] - 1 / 7) <= 1 / players + 1e-9
+        assert row["verdict"] == ("open" if players == 7 else "missed")

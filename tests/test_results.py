@@ -381,3 +381,44 @@ def test_a_saved_result_that_does_not_fit_is_refused(tmp_path, change):
     np.savez(file, about=np.array(json.dumps(about)), **arrays)
     with pytest.raises(rm.DataError, match="run.npz: (not a saved simulation result|saved in format)"):
         rm.SimulationResult.load(file)
+
+
+def test_a_columns_type_does_not_hang_on_its_values(cli, canopy):
+    result = rm.simulate(rm.demo_design(), 5)
+    short = rm.simulate(rm.demo_design(), 5, hours=1)
+    assert (result.stuck().dtypes == short.stuck().dtypes).all() and not len(result.stuck())
+    none = make({"formula": "10"}, 3, sources={"a": {"level": 1, "xp": 10, "seconds": 60}}, players={"p": {}})
+    assert (rm.simulate(none, 5).quits().dtypes == result.quits().dtypes).all()
+    lines = cli("simulate", canopy, "--players", 5, "--format", "csv").out.splitlines()
+    head = lines[0].split(",")
+    for name, whole in (("reached", False), ("hours_p50", False), ("level", True), ("encounters_p50", True)):
+        cells = [line.split(",")[head.index(name)] for line in lines[1:]]
+        assert all(("." in cell) != whole for cell in cells if cell), name
+
+
+def test_levels_lost_are_counted_with_what_it_takes_to_win_them_back(cli, tmp_path):
+    # Every second encounter of ten minutes fails, and takes the level that the one before has won.
+    design = make(
+        {"values": [30, 30]}, 3, {"may_drop_levels": True}, players={"p": {}},
+        sources={"a": {"level": 1, "xp": 30, "seconds": 600, "success": 0.5}},
+        encounter={"failure": {"loss": 1}},
+    )  # fmt: skip
+    result = rm.simulate(design, 4000, hours=500)
+    waste = result.waste().set_index("level")
+    # At level 2 half fail and stand at level 1 again: levels lost a player, q, is 1/2 + 1/2 (after winning it back) q.
+    assert waste.loc[2, "levels_lost"] == pytest.approx(1, abs=4 * 2**0.5 / 4000**0.5)
+    # Each lost level takes two encounters in the mean to win back, 20 min.
+    assert waste.loc[1, "hours_regaining"] == pytest.approx(waste.loc[2, "levels_lost"] / 3, rel=0.1)
+    design.save(tmp_path / "losing.toml")
+    assert "levels lost to failures a player, and" in cli("simulate", tmp_path / "losing.toml", "--players", 100).out
+
+
+def test_days_stand_beside_hours(cli, canopy):
+    out = cli("simulate", canopy, "--players", 60).out
+    assert "p50 (p10–p90), day" in out
+    compared = cli("compare", canopy, "--variant", "crown_gate=0", "--players", 60).out
+    assert (
+        "p50 (difference), day" in compared
+        and " min (same), 1" in compared
+        and all(name in compared for name in ("newcomer", "steady", "adept"))
+    )

@@ -14,7 +14,7 @@ import pandas as pd
 
 from ramulus.design import value_at
 from ramulus.design.names import formula_places, stat_track
-from ramulus.errors import RamulusError, UnknownNameError
+from ramulus.errors import RamulusError, UnknownNameError, refuse_other_than_design
 from ramulus.formula import Step, number_text
 from ramulus.rules.ability import MIDDLE, class_at
 from ramulus.rules.pursuit import choice_working
@@ -129,6 +129,7 @@ def explain(
         RamulusError: the level is outside the track, or the ability outside 0 … 1.
         DesignError: the formula fails at that level.
     """
+    refuse_other_than_design(design)
     if (found := re.fullmatch(_COST_PLACE, place)) and found[1] in design.tracks:
         return _explain_cost(design, found[1], level)
     if (found := re.fullmatch(r"stats\.(\w+)(?:\.\w+)?", place)) and found[1] in design.stats:

@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ramulus.errors import refuse_other_than_design
 from ramulus.rules.xp_units import in_xp
 from ramulus.simulation.parties import PlayedParties, play_parties
 
@@ -176,4 +177,5 @@ def play_party(
         >>> run.levels()["level_p50"].iloc[:2].tolist()
         [12, 1]
     """
+    refuse_other_than_design(design)
     return PartyRun(design, play_parties(design, encounters, parties, seed, until_even=until_even), seed)

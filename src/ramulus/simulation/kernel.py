@@ -119,7 +119,7 @@ def player_kernel(features: Features) -> Any:
             play_day, day_end = 0, end_of(day, 0)
             window, last_window = world.first_border[weeks[player]], world.first_border[weeks[player] + 1]
             while reason == CAP and (level[0] < last or (plays_on and _falls_short(level, until))):
-                now, held, since = level[0], xp[0], clock
+                now, held, since, below = level[0], xp[0], clock, level[0] < peak[0]
                 there = open_sources(stint, sources, mine, settings, level, used, states[window])
                 if there == 0:
                     back = daily and may_come_back(
@@ -204,7 +204,7 @@ def player_kernel(features: Features) -> Any:
                         used[2, source] += 1
                         stays &= has_uses(used, limits_of, source)
                 xp[0] = held
-                if losses and now < peak[0]:
+                if losses and below:
                     tally.regained[now] += int((min(clock, horizon) - since) * MICROS)
                 if not counts_income:
                     income[:there] = won_at[:there] * units[1, :there] + (met - won_at)[:there] * units[0, :there]

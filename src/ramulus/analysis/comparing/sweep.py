@@ -12,7 +12,7 @@ import pandas as pd
 from ramulus.analysis.goals import horizon_for
 from ramulus.analysis.simulate import DEFAULT_HOURS, simulate
 from ramulus.design import Design, full_place
-from ramulus.errors import RamulusError
+from ramulus.errors import RamulusError, refuse_other_than_design
 from ramulus.simulation.run import Progress
 
 MOST_RUNS = 200
@@ -55,6 +55,7 @@ def sweep(
         >>> table["constants.steepness"].unique().tolist()
         [1.4, 1.6]
     """
+    refuse_other_than_design(design)
     if not 1 <= len(values) <= MOST_NUMBERS:
         raise RamulusError(f"{len(values)} numbers to sweep; allowed: one or two")
     places = {full_place(design, name): list(listed) for name, listed in values.items()}

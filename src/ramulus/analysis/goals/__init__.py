@@ -20,6 +20,7 @@ from ramulus.design.goal import (
     StillPlayingGoal,
     WastedGoal,
 )
+from ramulus.errors import refuse_other_than_design
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
@@ -49,6 +50,7 @@ MORE = 1.1  # Players beyond what would just do, as what is found moves too.
 
 def horizon_for(design: Design, least: float) -> float:
     """Return the played hours that a design's goals ask for, at least so many."""
+    refuse_other_than_design(design)
     return max([least, *(hours_needed(goal, design) for goal in design.goals)])
 
 

@@ -23,7 +23,7 @@ from ramulus.analysis.tuning.cost_curve_fit import TimeWishes, carried_on, in_gr
 from ramulus.analysis.tuning.goal_statistics import earned_by
 from ramulus.analysis.tuning.trials import TrialProgress, Trials
 from ramulus.design.goal import HoursGoal
-from ramulus.errors import RamulusError
+from ramulus.errors import RamulusError, refuse_other_than_design
 from ramulus.rules.schedule import MICROS, schedules_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.samples import Sample, WholeSample, quantile
@@ -136,6 +136,7 @@ def pace_costs(
     executor: Executor | None = None, progress: Callable[[TrialProgress], object] | None = None,
 ) -> PacedCosts:  # fmt: skip
     """Find costs as `costs_for` does, and say what was found."""
+    refuse_other_than_design(design)
     design.profile(player)
     twice = sorted(hours.keys() & (days or {}).keys())
     if twice:

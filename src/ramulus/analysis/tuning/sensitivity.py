@@ -21,7 +21,7 @@ from ramulus.analysis.tuning.numbers import NamedNumber, named_number
 from ramulus.analysis.tuning.steps import steps_of
 from ramulus.analysis.tuning.trials import TrialProgress, Trials, last_level_of
 from ramulus.design.goal import RatioGoal
-from ramulus.errors import DesignError, RamulusError
+from ramulus.errors import DesignError, RamulusError, refuse_other_than_design
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
@@ -149,6 +149,7 @@ def sensitivity(
         >>> table["name"].unique().tolist()
         ['constants.first_cost']
     """
+    refuse_other_than_design(design)
     design.require("goals", "sensitivity")
     named = [named_number(design, name) for name in (list(design.constants) if vary is None else vary)]
     numbers = list({number.place: number for number in named}.values())

@@ -20,6 +20,7 @@ from ramulus.analysis.tuning.fitting import Fit, Fitting
 from ramulus.analysis.tuning.ranges import Range, Vary, ranges_of
 from ramulus.analysis.tuning.trials import TrialProgress, Trials, hours_to_search
 from ramulus.analysis.tuning.verdicts import said_of
+from ramulus.errors import refuse_other_than_design
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -120,6 +121,7 @@ def tune(
         >>> tuning.values["name"].tolist()
         ['constants.crown_gate']
     """
+    refuse_other_than_design(design)
     design.require("goals", "tuning")
     ranges = ranges_of(design, vary, whole)
     horizon = hours_to_search(design, design.goals)
