@@ -73,12 +73,13 @@ def _for_machines(
     findings: Findings, judged: list[Judged], closing: Closing, file: str, *, strict: bool
 ) -> None:  # fmt: skip
     """Print or write what was judged as SARIF or JUnit XML."""
+    from ramulus import __version__
     from ramulus.design import write_whole
     from ramulus.files.judged import junit_text, sarif_text, verdicts_of
 
     verdicts = verdicts_of(findings, judged)
     junit = closing.form is options.Format.junit
-    text = junit_text(verdicts, file, strict=strict) if junit else sarif_text(verdicts, findings, file)
+    text = junit_text(verdicts, file, strict=strict) if junit else sarif_text(verdicts, findings, file, __version__)
     if closing.output is None:
         print(text)
         return

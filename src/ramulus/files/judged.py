@@ -34,16 +34,14 @@ def verdicts_of(findings: Findings, judged: Sequence[Judged]) -> list[Verdict]:
     return [*found, *goals]
 
 
-def sarif_text(verdicts: Sequence[Verdict], findings: Findings, file: str) -> str:
+def sarif_text(verdicts: Sequence[Verdict], findings: Findings, file: str, version: str) -> str:
     """Return verdicts as SARIF 2.1.0; accepted findings are suppressed results."""
-    from ramulus import __version__
-
     results = [_result(verdict, file) for verdict in verdicts]
     for finding, why in findings.accepted:
         one = Verdict(finding.code, finding.severity, finding.place, f"{finding.reason} → {finding.way_out}")
         results.append({**_result(one, file), "suppressions": [{"kind": "inSource", "justification": why}]})
     rules = [{"id": code} for code in dict.fromkeys(str(result["ruleId"]) for result in results)]
-    driver = {"name": "ramulus", "version": __version__, "rules": rules}
+    driver = {"name": "ramulus", "version": version, "rules": rules}
     log = {"$schema": SARIF_SCHEMA, "version": "2.1.0", "runs": [{"tool": {"driver": driver}, "results": results}]}
     return json.dumps(log, indent=2, ensure_ascii=False)
 

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ramulus.analysis.tuning.aims import Aim, aims_of
+from ramulus.analysis.tuning.aims import BOTH, Aim, aims_of
 from ramulus.analysis.tuning.ranges import Range
 from ramulus.analysis.tuning.trials import Trials
 from ramulus.errors import DesignError, RamulusError
@@ -150,8 +150,9 @@ class Fitting:
     def _by_steps(self, fit: Fit, inside: list[int]) -> Fit | None:
         """Return the fit one step on, or a part of it, where that is nearer to the goals; else None."""
         steps = fit.steps(inside)
-        size = np.median(steps, axis=0)
-        if not (np.abs(size) > SEEN * spread_of(steps)).any():
+        size, sure = np.median(steps, axis=0), spread_of(steps)
+        size = np.where(sure < LONGEST, size, 0.0)  # What the goals say nothing of stays where it is.
+        if not (np.abs(size) > SEEN * sure).any():
             return None
         return next((one for part in PARTS if (one := self._moved(fit, inside, part * size)) is not None), None)
 
@@ -161,7 +162,9 @@ class Fitting:
             return None
         slopes = fit.slopes[:, inside]
         flat = np.linalg.svd(slopes)[2][-1]
-        length = min(float(spread_of(fit.steps(inside) @ flat)), LONGEST)
+        length = float(spread_of(fit.steps(inside) @ flat))
+        if not length < LONGEST:  # A way of which the goals say nothing leads nowhere.
+            return None
         across = np.eye(len(inside)) - np.outer(flat, flat)
         found, least = None, fit.cost
         for times in ALONG:
@@ -384,6 +387,11 @@ class Fitting:
                 again[:, :, index] = np.transpose(
                     [(up.again - down.again) / apart for up, down in zip(*moved, strict=True)]
                 )
+        # A goal that is met with room says nothing here, whatever a wide step would make of it.
+        slopes[[aim.slack for aim in aims]] = 0.0
+        for row, aim in enumerate(aims):
+            if aim.side != BOTH:
+                again[:, row] *= (aim.again != 0)[:, None]
         return slopes, again
 
     @staticmethod
