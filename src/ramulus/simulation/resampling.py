@@ -48,10 +48,9 @@ def drawn_again(profile: str, players: int) -> Counts:
     rows = np.arange(RESAMPLES)[:, None]
     for stratum in np.unique(strata):
         members = np.flatnonzero(strata == stratum)
-        drawn = members[random.integers(0, len(members), (RESAMPLES, len(members)))]
-        counts += (
-            np.bincount((rows * players + drawn).ravel(), minlength=counts.size).reshape(counts.shape).astype(np.uint8)
-        )
+        size = len(members)
+        drawn = rows * size + random.integers(0, size, (RESAMPLES, size))
+        counts[:, members] = np.bincount(drawn.ravel(), minlength=RESAMPLES * size).reshape(RESAMPLES, size)
     return counts
 
 
