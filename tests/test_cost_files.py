@@ -226,3 +226,35 @@ def test_a_formula_without_a_stored_value_is_named(tmp_path):
     book.save(tmp_path / "costs.xlsx")
     with pytest.raises(rm.RamulusError, match="row 3, column 'cost': a formula without a stored value"):
         rm.level_table(make({"file": "costs.xlsx"}, 3, file=tmp_path / "d.toml"))
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [("level,cost\n1\n2\n", "no row has both a level and a cost"), ("level,cost\n", "no row of numbers")],
+)
+def test_rows_that_are_too_short_are_empty_cells(tmp_path, text, words):
+    (tmp_path / "costs.csv").write_text(text, encoding="utf-8")
+    with pytest.raises(rm.RamulusError, match=words):
+        rm.level_table(make({"file": "costs.csv"}, 3, file=tmp_path / "d.toml"))
+
+
+def test_lines_that_end_in_a_carriage_return_alone(tmp_path):
+    (tmp_path / "costs.csv").write_bytes(b"level,cost\r1,10\r2,20\r")
+    assert rm.level_table(make({"file": "costs.csv"}, 3, file=tmp_path / "d.toml"))["cost"].dropna().tolist() == [
+        10,
+        20,
+    ]
+
+
+def test_links_in_a_circle_and_large_empty_tables_are_errors(tmp_path):
+    (tmp_path / "a.csv").symlink_to("b.csv")
+    (tmp_path / "b.csv").symlink_to("a.csv")
+    with pytest.raises(rm.RamulusError, match="is no name of a file"):
+        rm.level_table(make({"file": "a.csv"}, 3, file=tmp_path / "d.toml"))
+    pyarrow = pytest.importorskip("pyarrow")
+    from pyarrow import parquet
+
+    column = pyarrow.nulls(1_000_000, pyarrow.int8())
+    parquet.write_table(pyarrow.table({f"c{i}": column for i in range(12)}), tmp_path / "wide.parquet")
+    with pytest.raises(rm.RamulusError, match="1,000,000 rows of 12 columns; allowed in a cost table"):
+        rm.level_table(make({"file": "wide.parquet"}, 3, file=tmp_path / "d.toml"))

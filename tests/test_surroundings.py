@@ -16,6 +16,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import ramulus as rm
+from conftest import make
 from ramulus.design import demo_text
 
 RUN = [sys.executable, "-m", "ramulus"]
@@ -212,3 +213,64 @@ def test_whatever_is_typed_is_a_result_or_one_clear_error(cli, tmp_path, monkeyp
     assert "Traceback" not in ran.err
     assert ran.status == 0 or ran.err.strip() or "error" in ran.out
     assert Path("canopy.toml").read_text() == demo_text()
+
+
+@pytest.mark.parametrize("kind", ["pipe", "device", "folder", "circle"])
+def test_what_is_no_regular_file_is_refused_at_once(cli, tmp_path, kind):
+    path = tmp_path / "canopy.toml"
+    {
+        "pipe": lambda: os.mkfifo(path), "device": lambda: path.symlink_to("/dev/zero"), "folder": path.mkdir,
+        "circle": lambda: path.symlink_to(path),
+    }[kind]()  # fmt: skip
+    ran = cli("levels", path)
+    assert ran.status == 1 and ("not a regular file" in ran.err or "cannot be read" in ran.err) and len(ran.err) < 300
+
+
+def test_a_link_is_written_through_and_stays_a_link(cli, canopy):
+    link = canopy.parent / "link.toml"
+    link.symlink_to(canopy.name)
+    before = canopy.read_text()
+    ran = cli("tune", link, "--vary", "crown_gate=1000:3500", "--players", 100, "--write", "--force")
+    assert (
+        ran.status == 0
+        and link.is_symlink()
+        and canopy.read_text() != before
+        and link.read_text() == canopy.read_text()
+    )
+    assert sorted(path.name for path in canopy.parent.iterdir()) == ["canopy.toml", "link.toml"]
+
+
+def test_a_live_page_outlives_its_file(tmp_path):
+    """A pipe, a device or a folder in place of the design is an error on the page, and not its end."""
+    from ramulus.design import load_design
+    from ramulus.page.live.session import Session, Sizes, _bytes_of
+
+    path = tmp_path / "canopy.toml"
+    rm.demo_design().save(path)
+    text = path.read_text()
+    session = Session(path, lambda: load_design(path), Sizes(players=15, hours=1))
+    session._show()
+    path.unlink()
+    os.mkfifo(path)
+    assert _bytes_of(path) == b""
+    with pytest.raises(rm.DesignError, match="not a regular file"):
+        session._show()
+    path.unlink()
+    path.write_text(text.replace("first_cost = 60", "first_cost = 70"))
+    session._show()
+    assert session.shown.number == 2
+
+
+def test_a_formula_that_python_would_warn_of_says_nothing_on_the_terminal(recwarn):
+    with pytest.raises(rm.DesignError, match="is not an expression"):
+        make({"formula": "0.if level else 1"})
+    assert not recwarn.list
+
+
+def test_a_saved_result_that_unpacks_to_gigabytes_is_refused_unread(tmp_path, monkeypatch):
+    from ramulus.analysis import result_file
+
+    rm.simulate(rm.demo_design(), 5, hours=1).save(tmp_path / "run.npz")
+    monkeypatch.setattr(result_file, "MOST_UNPACKED", 1000)
+    with pytest.raises(rm.DataError, match="bytes unpacked; allowed: 1,000"):
+        rm.SimulationResult.load(tmp_path / "run.npz")

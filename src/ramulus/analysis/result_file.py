@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 from pathlib import Path
+from zipfile import ZipFile
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from ramulus.simulation.keeping import Sizes, as_arrays, from_arrays
 from ramulus.simulation.played import Played
 
 FORMAT = 7
+MOST_UNPACKED = 2_000_000_000  # Twelve million cells of four numbers, eight bytes each, and room.
 
 
 def write_result(design: Design, played: Played, path: Path) -> None:
@@ -49,6 +51,7 @@ def read_result(path: Path) -> tuple[Design, Played]:
 
 
 def _read(path: Path) -> tuple[Design, Played]:
+    _refuse_large(path)
     with np.load(path, allow_pickle=False) as file:
         about = json.loads(str(file["about"]))
         if about["format"] != FORMAT:
@@ -62,6 +65,18 @@ def _read(path: Path) -> tuple[Design, Played]:
         raise ValueError("until")
     levels = {name: design.track(name).max_level - design.track(name).start_level + 1 for name in design.track_order}
     return design, from_arrays(arrays, Sizes(players, levels, len(design.sources)), hours, seed, until)
+
+
+def _refuse_large(path: Path) -> None:
+    """Refuse a file whose arrays, as its directory states them, are more than a result holds, before any is read.
+
+    Raises:
+        DataError: they are.
+    """
+    with ZipFile(path) as archive:
+        unpacked = sum(part.file_size for part in archive.infolist())
+    if unpacked > MOST_UNPACKED:
+        raise DataError(f"{path}: {unpacked:,} bytes unpacked; allowed: {MOST_UNPACKED:,}")
 
 
 def _refuse_odd_sizes(design: Design, hours: object, seed: object, players: dict[str, object]) -> None:

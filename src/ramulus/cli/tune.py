@@ -94,7 +94,7 @@ def tune(
     Without bounds a number is sought between a tenth of it and ten times it. Ctrl-C ends with the best so far.
     """
     _refuse_mixed(vary, whole, costs, wishes, closing, write=write)
-    read = file.read_bytes() if write and file.is_file() else b""
+    read = _bytes_of(file) if write else b""
     design = closing.load(file)
     with trials_bar(closing.quiet) as progress:
         from ramulus.analysis.tuning import pace_costs
@@ -118,6 +118,17 @@ def tune(
     _finish(after, design, file, read, closing, write=write)
     if getattr(found, "must_missed", False):
         raise typer.Exit(1)
+
+
+def _bytes_of(file: Path) -> bytes:
+    """Return what stands in a file; nothing where it cannot be read, which loading it says."""
+    from ramulus.design import read_whole
+    from ramulus.design.loading import MAX_BYTES
+
+    try:
+        return read_whole(file, MAX_BYTES)
+    except (OSError, ValueError, DataError):
+        return b""
 
 
 def _refuse_mixed(
@@ -225,7 +236,7 @@ def _finish(after: Design, before: Design, file: Path, read: bytes, closing: Clo
         if sys.stderr.isatty():
             say(f"--write changes the numbers in {file}")
     else:
-        if file.read_bytes() != read:
+        if _bytes_of(file) != read:
             raise DataError(f"{file}: it was changed while numbers were sought; nothing is written")
         after.save(file)
         say(f"wrote {file}")

@@ -99,7 +99,9 @@ def _headed(file: Path, grid: Grid, heads: Mapping[str, str]) -> list[Row]:
         if any(cell not in (None, "") for cell in cells[len(names) :]):
             found = f"row {number}: {len(cells)} cells under {len(names)} column heads"
             raise DataError(f"{file}: {found}; quote numbers that contain the separator")
-        rows.append((number, dict(zip(names, cells, strict=False))))
+        # A row may be shorter than the heads: what is not there is empty.
+        filled = [*cells, *([None] * (len(names) - len(cells)))]
+        rows.append((number, dict(zip(names, filled, strict=False))))
     if not rows:
         raise DataError(f"{file}: no row of numbers below the column heads")
     return rows

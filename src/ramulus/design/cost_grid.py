@@ -9,6 +9,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import islice
@@ -16,12 +17,14 @@ from pathlib import Path
 from typing import Any
 from zipfile import ZipFile
 
+from ramulus.design.reading import read_whole
 from ramulus.errors import DataError
 
 MOST_BYTES = 50_000_000
 MOST_UNPACKED = 500_000_000
 MOST_ROWS = 1_100_000
 LINES_TRIED = 60
+MOST_CELLS = 8_000_000  # A hundred thousand levels beside eighty columns.
 
 Row = tuple[int, list[Any]]
 
@@ -59,11 +62,13 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
     if ending not in _READERS:
         raise DataError(f"{file}: a cost table cannot be read from {ending or 'this'}; allowed: {', '.join(_READERS)}")
     try:
-        if not file.is_file():
-            raise DataError(f"{file}: {'not a regular file' if file.exists() else 'no such file'}")
-        if file.stat().st_size > MOST_BYTES:
-            raise DataError(f"{file}: larger than {MOST_BYTES:,} bytes")
-        rows, decimal = _READERS[ending](file, sheet)
+        try:
+            data = read_whole(file, MOST_BYTES)
+        except FileNotFoundError:
+            raise DataError(f"{file}: no such file") from None
+        except DataError as error:
+            raise DataError(f"{file}: {error}") from None
+        rows, decimal = _READERS[ending](file, data, sheet)
         filled = ((number, cells) for number, cells in rows if any(cell not in (None, "") for cell in cells))
         found = list(islice(filled, MOST_ROWS + 1))
     except DataError:
@@ -81,8 +86,9 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
     return Grid(found, decimal)
 
 
-def _csv_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:
-    text = _decoded(file)
+def _csv_rows(file: Path, data: bytes, _: str | None) -> tuple[Iterable[Row], str]:
+    # Old spreadsheet programs end lines with a carriage return alone.
+    text = _decoded(data).replace("\r\n", "\n").replace("\r", "\n")
     delimiter = _delimiter_of(text)
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
     rows = ((reader.line_num, [cell.strip() for cell in cells]) for cells in reader)
@@ -103,8 +109,7 @@ def _delimiter_of(text: str) -> str:
     return max(";\t,", key=alike)
 
 
-def _decoded(file: Path) -> str:
-    data = file.read_bytes()
+def _decoded(data: bytes) -> str:
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         return data.decode("utf-16", errors="replace")
     try:
@@ -113,8 +118,8 @@ def _decoded(file: Path) -> str:
         return data.decode("cp1252", errors="replace")
 
 
-def _json_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:
-    data = json.loads(file.read_text(encoding="utf-8-sig"), object_pairs_hook=list)
+def _json_rows(file: Path, content: bytes, _: str | None) -> tuple[Iterable[Row], str]:
+    data = json.loads(content.decode("utf-8-sig"), object_pairs_hook=list)
     if _is_object(data) and (rows := [value for key, value in data if key == "rows"]):
         data = rows[0]
     if _is_object(data) and all(isinstance(value, list) for _, value in data):
@@ -141,21 +146,20 @@ def _is_object(data: Any) -> bool:
 
 
 def _counted(row: list[tuple[str, Any]]) -> Iterator[tuple[str, int]]:
-    keys = [key for key, _ in row]
-    return ((key, keys.count(key)) for key in dict.fromkeys(keys))
+    return iter(Counter(key for key, _ in row).items())
 
 
 def _numbered(grid: Iterable[list[Any]], first: int = 1) -> Iterator[Row]:
     return ((number, list(cells)) for number, cells in enumerate(grid, first))
 
 
-def _xlsx_rows(file: Path, sheet: str | None) -> tuple[Iterable[Row], str]:
+def _xlsx_rows(file: Path, data: bytes, sheet: str | None) -> tuple[Iterable[Row], str]:
     import openpyxl
 
-    with ZipFile(file) as archive:
+    with ZipFile(io.BytesIO(data)) as archive:
         if sum(part.file_size for part in archive.infolist()) > MOST_UNPACKED:
             raise DataError(f"{file}: larger than {MOST_UNPACKED:,} bytes when unpacked")
-    book = openpyxl.load_workbook(file, read_only=True, data_only=True)
+    book = openpyxl.load_workbook(io.BytesIO(data), read_only=True, data_only=True)
     try:
         if sheet is not None and sheet not in book.sheetnames:
             raise DataError(f"{file}: no sheet is called {sheet!r}; there are: {', '.join(book.sheetnames)}")
@@ -164,19 +168,19 @@ def _xlsx_rows(file: Path, sheet: str | None) -> tuple[Iterable[Row], str]:
             raise DataError(f"{file}: {f'the sheet {sheet!r}' if sheet else 'no sheet'} has {'no ' * bool(sheet)}cells")
         page = with_cells[sheet] if sheet is not None else next(iter(with_cells.values()))
         rows = list(islice(_numbered(map(list, page.iter_rows(values_only=True))), MOST_ROWS + 100))
-        return _with_formulas(file, page.title, rows), ""
+        return _with_formulas(data, page.title, rows), ""
     finally:
         book.close()
 
 
-def _with_formulas(file: Path, sheet: str, rows: list[Row]) -> list[Row]:
+def _with_formulas(data: bytes, sheet: str, rows: list[Row]) -> list[Row]:
     """Return rows in which a formula that no program has worked out stands as a `Formula`, not as an empty cell."""
     import openpyxl
 
-    with ZipFile(file) as archive:
+    with ZipFile(io.BytesIO(data)) as archive:
         if not any(b"<f" in archive.read(name) for name in archive.namelist() if "worksheets/sheet" in name):
             return rows
-    book = openpyxl.load_workbook(file, read_only=True)
+    book = openpyxl.load_workbook(io.BytesIO(data), read_only=True)
     try:
         for (_, cells), written in zip(rows, book[sheet].iter_rows(values_only=True), strict=False):
             for index, (cell, text) in enumerate(zip(cells, written, strict=False)):
@@ -187,18 +191,22 @@ def _with_formulas(file: Path, sheet: str, rows: list[Row]) -> list[Row]:
     return rows
 
 
-def _parquet_rows(file: Path, _: str | None) -> tuple[Iterable[Row], str]:
-    from pyarrow import parquet
+def _parquet_rows(file: Path, data: bytes, _: str | None) -> tuple[Iterable[Row], str]:
+    from pyarrow import BufferReader, parquet
 
-    held = parquet.ParquetFile(file)
-    if held.metadata.num_rows > MOST_ROWS:
+    held = parquet.ParquetFile(BufferReader(data))
+    about = held.metadata
+    if about.num_rows > MOST_ROWS:
         raise DataError(f"{file}: more than {MOST_ROWS:,} rows")
+    if about.num_rows * about.num_columns > MOST_CELLS:
+        found = f"{about.num_rows:,} rows of {about.num_columns:,} columns"
+        raise DataError(f"{file}: {found}; allowed in a cost table: {MOST_CELLS:,} cells")
     table = held.read()
     rows = zip(*(column.to_pylist() for column in table.columns), strict=True)
     return _numbered([table.column_names, *map(list, rows)], first=0), "."
 
 
-_Reader = Callable[[Path, str | None], tuple[Iterable[Row], str]]
+_Reader = Callable[[Path, bytes, str | None], tuple[Iterable[Row], str]]
 _READERS: dict[str, _Reader] = {
     ".csv": _csv_rows,
     ".tsv": _csv_rows,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import stat
 import tomllib
 from importlib import resources
 from pathlib import Path
@@ -12,7 +11,8 @@ from typing import Any
 
 from ramulus.design.design import Design
 from ramulus.design.problems import validated
-from ramulus.errors import DesignError, Problem, nearest_name
+from ramulus.design.reading import read_whole
+from ramulus.errors import DataError, DesignError, Problem, nearest_name
 
 MAX_BYTES = 20_000_000
 
@@ -65,11 +65,9 @@ def _shipped(name: str) -> str:
 
 def _text(file: Path) -> str:
     try:
-        if not stat.S_ISREG(file.stat().st_mode):
-            raise _unreadable(file, "not a regular file", "unreadable-file")
-        if file.stat().st_size > MAX_BYTES:
-            raise _unreadable(file, f"larger than {MAX_BYTES:,} bytes", "unreadable-file")
-        return file.read_bytes().decode("utf-8-sig")
+        return read_whole(file, MAX_BYTES).decode("utf-8-sig")
+    except DataError as error:
+        raise _unreadable(file, str(error), "unreadable-file") from None
     except FileNotFoundError:
         folder = file.parent
         siblings = [entry.name for entry in folder.iterdir()] if folder.is_dir() else []

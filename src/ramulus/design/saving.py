@@ -120,6 +120,7 @@ def write_whole(path: Path, write: Callable[[Path], object]) -> None:
     Raises:
         DataError: the file cannot be written.
     """
+    path = _behind_links(path)
     try:
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=path.suffix, dir=path.parent)
         os.close(handle)
@@ -134,6 +135,18 @@ def write_whole(path: Path, write: Callable[[Path], object]) -> None:
         raise DataError(f"{path}: cannot be written ({error.strerror or error})") from None
     finally:
         temporary.unlink(missing_ok=True)
+
+
+def _behind_links(path: Path) -> Path:
+    """Return the file that a link leads to, which is what is to be written, and not the link.
+
+    Raises:
+        DataError: links lead in a circle.
+    """
+    try:
+        return Path(os.path.realpath(path, strict=True)) if path.is_symlink() and path.exists() else path
+    except (OSError, RuntimeError) as error:
+        raise DataError(f"{path}: cannot be written ({getattr(error, 'strerror', None) or error})") from None
 
 
 def _usual_mode(path: Path) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import warnings
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -93,7 +94,10 @@ def _python_tree(text: str) -> ast.expr:
             raise FormulaError(f"the character {character!r} at position {position}", allowed="plain ASCII")
     try:
         # An author may break a long formula over lines.
-        return ast.parse(" ".join(text.split()), mode="eval").body
+        with warnings.catch_warnings():
+            # Python warns of 0.if and the like on the terminal; whether it is a formula is said here.
+            warnings.simplefilter("ignore")
+            return ast.parse(" ".join(text.split()), mode="eval").body
     except SyntaxError as error:
         raise FormulaError(f"{_shorten(text)!r} is not an expression ({_reason(error)})") from None
     except (ValueError, MemoryError, RecursionError):

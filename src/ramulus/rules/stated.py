@@ -183,7 +183,7 @@ def _located(name: str, span: Span) -> Path:
             raise ValueError
         file = (span.folders[0] / name).resolve()
         inside = any(file.is_relative_to(folder.resolve()) for folder in span.folders)
-    except (ValueError, OSError):
+    except (ValueError, OSError, RuntimeError):  # RuntimeError: links that lead in a circle.
         raise fault(f"{span.place}.file", f"{name[:60]!r} is no name of a file", "the name of a file") from None
     if not inside:
         found = f"{name!r} lies outside the design's own folder"
