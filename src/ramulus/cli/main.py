@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from typing import Annotated
+from typing import Annotated, NoReturn
 
 # Its plug-ins would be looked for among everything that is installed; a command has no use for them.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
@@ -28,7 +28,7 @@ from ramulus.cli import (
     simulate,
     tune,
 )
-from ramulus.cli.terminal import prepare
+from ramulus.cli.terminal import Terminated, prepare
 from ramulus.errors import RamulusError, UnknownNameError
 
 app = typer.Typer(
@@ -87,13 +87,23 @@ def run() -> None:
         _fail(error, 2)
     except RamulusError as error:
         _fail(error, getattr(error, "exit_status", 1))
-    except KeyboardInterrupt:
-        print("stopped", file=sys.stderr)
-        sys.exit(130)
+    except KeyboardInterrupt as stop:
+        _stopped(stop)
+    except SystemExit as end:
+        # Typer makes a silent exit of an interrupt.
+        exit_from = getattr(end.__context__, "__cause__", None)
+        if isinstance(exit_from, KeyboardInterrupt):
+            _stopped(exit_from)
+        raise
     except OSError as error:
         # Python would complain once more when it closes an output that takes nothing.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         _fail(RamulusError(f"the output cannot be written ({error.strerror or error})"), 1)
+
+
+def _stopped(stop: KeyboardInterrupt) -> NoReturn:
+    print("stopped", file=sys.stderr)
+    sys.exit(143 if isinstance(stop, Terminated) else 130)
 
 
 def _fail(error: Exception, status: int) -> None:

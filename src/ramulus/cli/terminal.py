@@ -22,5 +22,14 @@ def prepare() -> None:
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="ramulus.plainly")
+    signal.signal(signal.SIGTERM, _terminated)  # As clean as Ctrl-C.
     if hasattr(signal, "SIGPIPE"):
         signal.signal(signal.SIGPIPE, signal.SIG_DFL)
+
+
+class Terminated(KeyboardInterrupt):
+    """The command was asked to end, not interrupted."""
+
+
+def _terminated(*_: object) -> None:
+    raise Terminated

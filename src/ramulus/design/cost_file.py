@@ -118,7 +118,8 @@ def _no_heads(file: Path, lines: list[list[str]], heads: Mapping[str, str]) -> D
 
 
 def _plain(head: Any) -> str:
-    return str(head if head is not None else "").strip().strip("\ufeff").lower()
+    # An apostrophe stands before text that a spreadsheet program would else work out.
+    return str(head if head is not None else "").strip().strip("\ufeff").removeprefix("'").lower()
 
 
 def _by_level(

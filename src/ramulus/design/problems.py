@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import types
+import unicodedata
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any, TypeVar, Union, get_args, get_origin
@@ -58,6 +59,7 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
                 if not problems or (d["type"] == "ramulus" and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL)
             ]
             remaining = _without(remaining, [_location(detail) for detail in details], removed)
+    problems += _control_characters(data)
     if design is not None:
         across = (*name_problems(design), *problems_across(design))
         problems += [problem for problem, name in across if name not in removed]
@@ -74,6 +76,23 @@ def _plain(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [_plain(part) for part in value]
     return value.tolist() if hasattr(value, "dtype") and hasattr(value, "tolist") else value
+
+
+def _control_characters(value: Any, location: Location = ()) -> Iterator[Problem]:
+    """Yield texts that would break a table or a figure, or steer a terminal, when they are shown."""
+    if isinstance(value, Mapping):
+        for key, part in value.items():
+            yield from _control_characters(part, (*location, str(key)))
+    elif isinstance(value, list):
+        for index, part in enumerate(value):
+            yield from _control_characters(part, (*location, index))
+    elif isinstance(value, str):
+        bad = next(
+            (letter for letter in value if unicodedata.category(letter) == "Cc" and letter not in "\n\t\r"), None
+        )
+        if bad is not None:
+            found = f"{shortly(value)} holds the control character U+{ord(bad):04X}"
+            yield Problem(place_of(location), found, "text that can be shown")
 
 
 def place_of(location: Location) -> str:

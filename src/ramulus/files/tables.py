@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 _PACKAGES = {".xlsx": "openpyxl", ".parquet": "pyarrow"}
 ENDINGS = (".csv", ".json", ".xlsx", ".parquet")
+LIVE = ("=", "+", "-", "@", "\t", "\r")  # What begins so, a spreadsheet program works out.
+_SIGNED = re.compile(r"[+-][\d.,]+ ?%?")
 SHEET_NAME = 31  # What a spreadsheet program takes.
 
 _MEASURED = re.compile(
@@ -111,7 +113,17 @@ def table_csv(table: pd.DataFrame) -> str:
             and all(_is_whole(value) for value in whole[name].dropna().tolist())
         ):
             whole[name] = whole[name].astype("Int64")
+    for name in whole.columns:
+        if whole[name].dtype.kind not in "biuf":
+            whole[name] = whole[name].map(_as_text)
+    whole.columns = [_as_text(str(name)) for name in whole.columns]
     return str(whole.to_csv(index=False, lineterminator="\n"))
+
+
+def _as_text(value: Any) -> Any:
+    """Return text as a spreadsheet program takes it for text: an apostrophe stands before what it would work out."""
+    live = isinstance(value, str) and value.startswith(LIVE) and not _SIGNED.fullmatch(value)
+    return f"'{value}" if live else value
 
 
 def table_json(table: pd.DataFrame, command: str, more: Tables | None = None, **marks: str) -> str:
@@ -157,8 +169,10 @@ def _to_excel(tables: Tables, file: Path) -> None:
     with pd.ExcelWriter(file, engine="openpyxl") as writer:
         for name, table in tables.items():
             table.to_excel(writer, index=False, sheet_name=name[:SHEET_NAME])
-            for cells in writer.sheets[name[:SHEET_NAME]].iter_rows(min_row=2):
+            for cells in writer.sheets[name[:SHEET_NAME]].iter_rows():
                 for cell in cells:
+                    if cell.data_type == "f":  # Text that begins as a formula does, and is none.
+                        cell.data_type = "s"
                     # openpyxl writes 16 digits, and many a float64 needs 17; text in a number's cell goes as it is.
                     if isinstance(cell.value, float) and float(f"{cell.value:.16g}") != cell.value:
                         cell._value = repr(cell.value)

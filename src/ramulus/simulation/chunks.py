@@ -75,6 +75,6 @@ def _quits(stage: Stage, keys: NDArray[np.uint64], numbers: NDArray[np.int64], t
     levels = int(stage.tracks.cap[0]) + 1
     arrival = tally.arrival[:, :levels]
     # Whoever was given up after too many encounters is known up to its last level only.
-    until = np.where(tally.ended == ENDLESS, np.nanmax(arrival, axis=1), stage.settings.horizon)
+    until = np.where(tally.ended == ENDLESS, np.fmax.reduce(arrival, axis=1), stage.settings.horizon)
     times = quit_times(stage.quitting, keys, numbers, stage.schedules)
     return quits_of(stage.quitting, times, arrival, until, numbers, stage.schedules)
