@@ -128,8 +128,29 @@ def test_figures_are_those_of_what_is_shown(live):
     assert status == 200 and text.count("<svg ") == 1 and "The numbers of" in text
     assert ask(live[1], "figure/costs?version=0")[0] == 204
     assert ask(live[1], f"figure/nothing?version={version}")[0] == 404
-    assert ask(live[1], "figure/costs?version=x")[0] == 400
+    for version in ("x", "9" * 5000):
+        assert ask(live[1], f"figure/costs?version={version}")[0] == 400
     assert ask(live[1], "nothing")[0] == 404
+
+
+def test_a_client_that_goes_away_and_endless_brackets_leave_no_trace(tmp_path):
+    file = tmp_path / "canopy.toml"
+    file.write_text(demo_text(), encoding="utf-8")
+    with serving(file) as (process, address):
+        place = urlsplit(address)
+        own = {"Origin": f"http://{place.netloc}", "Content-Type": "application/json"}
+        for _ in range(3):
+            connection = http.client.HTTPConnection(place.hostname, place.port, timeout=20)
+            connection.putrequest("POST", place.path + "try")
+            for name, value in {**own, "Content-Length": "1000"}.items():
+                connection.putheader(name, value)
+            connection.endheaders(b'{"steep')
+            connection.close()
+        headers = {name.replace("-", "_"): value for name, value in own.items()}
+        assert ask(address, "try", "POST", '{"a": ' + "[" * 90_000, **headers)[0] == 400
+        process.send_signal(signal.SIGINT)
+        _, said = process.communicate(timeout=15)
+        assert process.returncode == 0 and "Traceback" not in said and "Error" not in said, said
 
 
 def test_it_ends_in_peace_while_somebody_listens(tmp_path):

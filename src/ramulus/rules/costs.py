@@ -66,7 +66,8 @@ class CostPart:
         index = level + 1 - self.low
         cost = _difference(f"total({level + 1}) - total({level})", self.settled, index, level + 1)
         names = {name: value for name, value in above.names.items() if name != "level"}
-        return Working(above.text, names, (*below.steps, *above.steps, cost))
+        text = above.text if below.text in ("", above.text) else f"{below.text}; {above.text}"
+        return Working(text, names, (*below.steps, *above.steps, cost))
 
     def _working_of_cost(self, level: int) -> Working:
         index = level - self.low

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from starlette.applications import Starlette
 from starlette.middleware import Middleware
+from starlette.requests import ClientDisconnect
 from starlette.responses import HTMLResponse, PlainTextResponse, Response, StreamingResponse
 from starlette.routing import Mount, Route
 
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from ramulus.page.live.session import Session
 
 LARGEST_BODY = 100_000
+LONGEST_NUMBER = 18  # Digits of a version; Python reads no whole number of thousands.
 
 
 def app_of(
@@ -67,7 +69,7 @@ class _Answers:
 
     async def figure(self, request: Request) -> Response:
         version = request.query_params.get("version", "")
-        if not version.isdecimal():
+        if not version.isdecimal() or len(version) > LONGEST_NUMBER:
             return PlainTextResponse("version: a whole number\n", 400)
         name, number = request.path_params["name"], int(version)
         drawn = await self._session.figure(number, name, drawing_of)
@@ -103,12 +105,15 @@ class _Answers:
 
 
 async def _body(request: Request) -> bytes:
-    """Return a request's body; nothing where it is larger than any of ours."""
+    """Return a request's body; nothing where it is larger than any of ours, or who sends it goes away."""
     found = bytearray()
-    async for part in request.stream():
-        found += part
-        if len(found) > LARGEST_BODY:
-            return b""
+    try:
+        async for part in request.stream():
+            found += part
+            if len(found) > LARGEST_BODY:
+                return b""
+    except ClientDisconnect:
+        return b""
     return bytes(found)
 
 
@@ -116,7 +121,7 @@ def _numbers(body: bytes) -> dict[str, float] | None:
     """Return finite numbers by name, or None where the text is something else."""
     try:
         values = json.loads(body)
-    except ValueError:
+    except (ValueError, RecursionError):  # The latter: brackets within brackets without end.
         return None
     if not isinstance(values, dict):
         return None
