@@ -5,13 +5,16 @@ from __future__ import annotations
 import io
 import json
 import os
+import random
 import signal
 import subprocess
 import sys
 import time
+import warnings
 from pathlib import Path
 from xml.etree import ElementTree
 
+import numba
 import pandas as pd
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -21,6 +24,8 @@ import ramulus as rm
 from conftest import make
 from ramulus.design import demo_text
 from ramulus.files import write_table
+from ramulus.simulation import kernel_cache
+from ramulus.simulation.compiled import kernel
 
 RUN = [sys.executable, "-m", "ramulus"]
 
@@ -314,3 +319,51 @@ def test_a_signal_at_any_time_is_one_line_and_no_traceback(canopy, name, status,
     if "in run\n" in said or "stopped" in said or process.returncode in (130, 143):
         assert "Traceback" not in said and "Warning" not in said, said
         assert "stopped" in said and process.returncode in (status, 130)
+
+
+# --- compiled kernels that are kept on disk --------------------------------------------------------------------
+
+
+def plus_one(number):
+    return number + 1
+
+
+def damaged(data, how):
+    if how == "swapped":  # A single byte in the middle, as a disk loses it.
+        return data[: len(data) // 2] + bytes([data[len(data) // 2] ^ 255]) + data[len(data) // 2 + 1 :]
+    return {"empty": b"", "cut": data[: len(data) // 2], "noise": random.Random(1).randbytes(len(data))}[how]
+
+
+@pytest.fixture
+def kept(tmp_path, monkeypatch):
+    """A folder for kernels, of which nothing has been said yet."""
+    monkeypatch.setattr(numba.config, "CACHE_DIR", str(tmp_path / "kept"))
+    monkeypatch.setattr(kernel_cache._KernelCache, "said", False)
+    return tmp_path / "kept"
+
+
+@pytest.mark.parametrize("ending", ["nbi", "nbc"])
+@pytest.mark.parametrize("how", ["empty", "cut", "noise", "swapped"])
+def test_a_damaged_kernel_is_compiled_anew(kept, ending, how):
+    assert kernel(plus_one)(1) == 2
+    (file,) = kept.rglob(f"*.{ending}")
+    whole = file.read_bytes()
+    file.write_bytes(damaged(whole, how))
+    with warnings.catch_warnings(record=True) as said:
+        warnings.simplefilter("always")
+        assert [kernel(plus_one)(number) for number in (1, 2)] == [2, 3]
+    # An index with a wrong letter may as well be the index of something else: then nothing is to be said.
+    assert len(said) == 1 or (ending == "nbi" and how == "swapped" and not said)
+    again = kernel(plus_one)
+    assert again(3) == 4 and sum(again.stats.cache_hits.values()) == 1
+
+
+def test_a_kernel_that_cannot_be_kept_is_used_all_the_same(kept):
+    assert kernel(plus_one)(1) == 2
+    (index,), (code,) = kept.rglob("*.nbi"), kept.rglob("*.nbc")
+    for file in (index, code):
+        file.unlink()
+    code.mkdir()
+    with pytest.warns(UserWarning, match="cannot be written .*each run compiles it anew"):
+        assert kernel(plus_one)(1) == 2
+    assert {path.name for path in code.parent.iterdir()} == {index.name, code.name}, "nothing half-written"

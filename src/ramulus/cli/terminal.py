@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import signal
 import sys
+import warnings
 
 _PLAIN = {"–": "-", "→": "->", "·": "|", "×": "x", "…": "...", "±": "+-", "−": "-", "≤": "<=", "≥": ">="}
 
@@ -22,6 +23,7 @@ def prepare() -> None:
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="ramulus.plainly")
+    warnings.formatwarning = lambda message, *_, **__: f"warning: {message}\n"
     signal.signal(signal.SIGTERM, _terminated)  # As clean as Ctrl-C.
     if hasattr(signal, "SIGPIPE"):
         signal.signal(signal.SIGPIPE, signal.SIG_DFL)

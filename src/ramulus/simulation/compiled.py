@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Callable
+from contextlib import suppress
 from importlib import resources
 from typing import Any
 
@@ -15,6 +16,7 @@ from numba import njit
 from numba.extending import register_jitable
 
 from ramulus.rules import overflow, pay, pursuit, rounding, xp_laws, xp_units
+from ramulus.simulation.kernel_cache import keep_in
 
 _RULES = (
     overflow.threshold,
@@ -49,8 +51,8 @@ SOURCES = _fingerprint()
 
 def kernel(function: Callable[..., Any]) -> Any:
     """Compile a kernel: kept on disk where there is room, without the interpreter's lock, divisions as in NumPy."""
-    try:
-        return njit(cache=True, nogil=True, error_model="numpy")(function)
-    except RuntimeError:
-        # Neither beside the package nor in a home of the user's can anything be kept; each run compiles anew.
-        return njit(nogil=True, error_model="numpy")(function)
+    compiled = njit(nogil=True, error_model="numpy")(function)
+    # Where neither beside the package nor in a home of the user's anything can be kept, each run compiles anew.
+    with suppress(RuntimeError):
+        keep_in(compiled, function)
+    return compiled
