@@ -250,8 +250,8 @@ def test_a_link_is_written_through_and_stays_a_link(cli, canopy):
 
 def test_a_live_page_outlives_its_file(tmp_path):
     """A pipe, a device or a folder in place of the design is an error on the page, and not its end."""
-    from ramulus.design import load_design
-    from ramulus.page.live.session import Session, Sizes, _bytes_of
+    from ramulus.design import bytes_now, load_design
+    from ramulus.page.live.session import Session, Sizes
 
     path = tmp_path / "canopy.toml"
     rm.demo_design().save(path)
@@ -260,7 +260,7 @@ def test_a_live_page_outlives_its_file(tmp_path):
     session._show()
     path.unlink()
     os.mkfifo(path)
-    assert _bytes_of(path) == b""
+    assert bytes_now(path, 1000) == b""
     with pytest.raises(rm.DesignError, match="not a regular file"):
         session._show()
     path.unlink()

@@ -10,7 +10,7 @@ import typer
 
 from ramulus.analysis.words.goals import goal_lines
 from ramulus.cli import options
-from ramulus.cli.closing import Closing, closed
+from ramulus.cli.closing import VERDICTS, Closing, closed
 from ramulus.cli.console import WIDTH, say
 from ramulus.cli.output import in_width, waiting
 from ramulus.cli.simulate import run_simulation
@@ -28,7 +28,7 @@ ALONE = (".csv", ".parquet")  # Endings of files that hold one table.
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(closed(check))
+    app.command()(closed(check, VERDICTS))
 
 
 def check(
@@ -78,7 +78,7 @@ def _for_machines(
     from ramulus.files.judged import junit_text, sarif_text, verdicts_of
 
     verdicts = verdicts_of(findings, judged)
-    junit = closing.form is options.Format.junit
+    junit = closing.verdicts == options.VerdictFormat.junit
     text = junit_text(verdicts, file, strict=strict) if junit else sarif_text(verdicts, findings, file, __version__)
     if closing.output is None:
         print(text)
@@ -101,7 +101,7 @@ def _with_goals(table: pd.DataFrame, judged: list[Judged]) -> pd.DataFrame:
 
 
 def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, file: str, *, strict: bool) -> None:
-    if closing.form in (options.Format.sarif, options.Format.junit):
+    if closing.verdicts:
         _for_machines(findings, judged or [], closing, file, strict=strict)
         return
     if not closing.shows_table:

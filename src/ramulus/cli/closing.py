@@ -25,6 +25,10 @@ Changes = Annotated[
 Form = Annotated[
     options.Format, typer.Option("--format", help="How to print the table; records: its rows alone, a JSON list.")
 ]
+VerdictForm = Annotated[
+    options.VerdictFormat,
+    typer.Option("--format", help="How to print it; sarif: for code hosts, junit: for test reports (XML)."),
+]
 TableFile = Annotated[
     Path | None,
     typer.Option("--output", "-o", help="Write the table to a file, by its ending: .csv .json .xlsx .parquet"),
@@ -73,13 +77,14 @@ def _check_page(path: Path, _: bool) -> None:
 
 
 TABLE = _outcome(TableFile, _check_table, form=(Form, options.Format.table), columns=(Columns, None))
+VERDICTS = _outcome(TableFile, _check_table, form=(VerdictForm, options.VerdictFormat.table), columns=(Columns, None))
 FIGURE = _outcome(FigureFile, _check_figure)
 PAGE = _outcome(PageFile, _check_page)
 
 
 @dataclass(frozen=True)
 class Closing:
-    """What the closing options of one call say."""
+    """What the closing options of one call say; `verdicts` is sarif or junit where they are asked for."""
 
     changes: list[str] | None = None
     form: options.Format = options.Format.table
@@ -87,6 +92,7 @@ class Closing:
     output: Path | None = None
     quiet: bool = False
     check: Callable[[Path, bool], object] = _check_table
+    verdicts: str = ""
 
     def load(self, file: Path) -> Design:
         """Return the design of a file with the values of `--set` put in."""
@@ -114,7 +120,7 @@ class Closing:
         """
         if self.output is None:
             return
-        if self.form not in (options.Format.sarif, options.Format.junit):
+        if not self.verdicts:
             self.check(self.output, self.form is options.Format.records)
         if not self.output.parent.is_dir():
             raise DataError(f"{self.output}: cannot be written (there is no folder {self.output.parent})")
@@ -152,8 +158,8 @@ def files_of(design: Design) -> list[Path]:
 def closed(function: Callable[..., None], outcome: Outcome = TABLE) -> Callable[..., None]:
     """Return a command whose closing options arrive as one `Closing`, its parameter `closing`."""
     kinds = outcome.options
-    own = inspect.signature(function, eval_str=True)
-    first = [parameter for parameter in own.parameters.values() if parameter.name != "closing"]
+    signature = inspect.signature(function, eval_str=True)
+    first = [parameter for parameter in signature.parameters.values() if parameter.name != "closing"]
     last = [
         inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=kind)
         for name, (kind, default) in kinds.items()
@@ -161,10 +167,14 @@ def closed(function: Callable[..., None], outcome: Outcome = TABLE) -> Callable[
 
     @wraps(function)
     def run(**given: Any) -> None:
-        closing = Closing(**{name: given.pop(name) for name in kinds}, check=outcome.check)
+        own = {name: given.pop(name) for name in kinds}
+        if isinstance(form := own.get("form"), options.VerdictFormat):
+            is_table = form.value in [one.value for one in options.Format]
+            own |= {"form": options.Format(form.value)} if is_table else {"form": options.Format.json, "verdicts": form}
+        closing = Closing(**own, check=outcome.check)
         function(**given, closing=closing)
 
     parameters = [parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY) for parameter in first] + last
-    run.__signature__ = own.replace(parameters=parameters)  # type: ignore[attr-defined]
+    run.__signature__ = signature.replace(parameters=parameters)  # type: ignore[attr-defined]
     run.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
     return run

@@ -20,6 +20,15 @@ class Format(StrEnum):
     csv = "csv"
     json = "json"
     records = "records"
+
+
+class VerdictFormat(StrEnum):
+    """How verdicts are printed: as a table is, or as code hosts and test reports read them."""
+
+    table = "table"
+    csv = "csv"
+    json = "json"
+    records = "records"
     sarif = "sarif"
     junit = "junit"
 

@@ -11,8 +11,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from typer import BadParameter
-
 from ramulus.analysis.words.writers import Column, significant
 from ramulus.cli.console import STYLES, WIDTH, console, say, tone_of
 from ramulus.cli.options import Format
@@ -78,10 +76,6 @@ class Printing:
             return table_csv(table)
         if self.format is Format.records:
             return table_records(table) + "\n"
-        if self.format in (Format.sarif, Format.junit):
-            raise BadParameter(
-                f"{self.command} judges nothing; allowed: table, csv, json, records", param_hint="--format"
-            )
         return table_json(table, self.command, more, **self.marks) + "\n"
 
     def _chosen(self, table: pd.DataFrame) -> pd.DataFrame:

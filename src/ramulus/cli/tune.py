@@ -94,10 +94,13 @@ def tune(
     Without bounds a number is sought between a tenth of it and ten times it. Ctrl-C ends with the best so far.
     """
     _refuse_mixed(vary, whole, costs, wishes, closing, write=write)
-    read = _bytes_of(file) if write else b""
+    from ramulus.design import bytes_now
+    from ramulus.design.loading import MAX_BYTES
+
+    read = bytes_now(file, MAX_BYTES) if write else b""
     design = closing.load(file)
     with trials_bar(closing.quiet) as progress:
-        from ramulus.analysis.tuning import pace_costs
+        from ramulus.analysis.tuning import PacedCosts, pace_costs
         from ramulus.analysis.tuning import tune as run
 
         if costs is not None:
@@ -109,26 +112,16 @@ def tune(
     _show(found, closing)
     if found.stopped:
         raise typer.Exit(130)
-    worse = getattr(found, "worse", ())
-    if write and worse and not force:
-        raise RamulusError(f"{worse[0]}; nothing is written (--force writes all the same)")
-    after = found.design
-    if drop_unread:
-        after = after.without_constants(name for name in after.unread_constants if name not in design.unread_constants)
+    after, must_missed = found.design, False
+    if isinstance(found, PacedCosts):
+        after = after.without_constants(found.unread) if drop_unread else after
+    else:
+        must_missed = found.must_missed
+        if write and found.worse and not force:
+            raise RamulusError(f"{found.worse[0]}; nothing is written (--force writes all the same)")
     _finish(after, design, file, read, closing, write=write)
-    if getattr(found, "must_missed", False):
+    if must_missed:
         raise typer.Exit(1)
-
-
-def _bytes_of(file: Path) -> bytes:
-    """Return what stands in a file; nothing where it cannot be read, which loading it says."""
-    from ramulus.design import read_whole
-    from ramulus.design.loading import MAX_BYTES
-
-    try:
-        return read_whole(file, MAX_BYTES)
-    except (OSError, ValueError, DataError):
-        return b""
 
 
 def _refuse_mixed(
@@ -191,8 +184,10 @@ def _show(found: Tuning | PacedCosts, closing: Closing) -> None:
 
     stopped = "interrupted" if found.stopped else ""
     printing = closing.printing("tune", stopped=stopped)
-    notes = pd.DataFrame({"note": list(found.notes)})
-    foot = "".join(f"\n- {note}" for note in found.notes)
+    said = list(found.notes)
+    if not isinstance(found, Tuning) and found.unread:
+        said.append(f"nothing reads {' and '.join(found.unread)} any more; --drop-unread takes them out of the file")
+    notes, foot = pd.DataFrame({"note": said}), "".join(f"\n- {note}" for note in said)
     if isinstance(found, Tuning):
         first, heads, others = found.values, VALUES, {"goals": found.goals}
         both = [
@@ -229,6 +224,9 @@ def _in_percents(found: Tuning) -> pd.DataFrame:
 
 def _finish(after: Design, before: Design, file: Path, read: bytes, closing: Closing, *, write: bool) -> None:
     """Write the design back, or say how that is done."""
+    from ramulus.design import bytes_now
+    from ramulus.design.loading import MAX_BYTES
+
     say = closing.printing("tune").say
     if after == before:
         say(f"nothing to change in {file}")
@@ -236,7 +234,7 @@ def _finish(after: Design, before: Design, file: Path, read: bytes, closing: Clo
         if sys.stderr.isatty():
             say(f"--write changes the numbers in {file}")
     else:
-        if _bytes_of(file) != read:
+        if bytes_now(file, MAX_BYTES) != read:
             raise DataError(f"{file}: it was changed while numbers were sought; nothing is written")
         after.save(file)
         say(f"wrote {file}")

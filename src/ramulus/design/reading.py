@@ -37,3 +37,11 @@ def read_whole(path: Path, most: int) -> bytes:
     if len(data) > most:
         raise DataError(f"larger than {most:,} bytes")
     return data
+
+
+def bytes_now(path: Path, most: int) -> bytes:
+    """Return what stands in a file now; nothing where it is gone, or is none that `read_whole` reads."""
+    try:
+        return read_whole(path, most)
+    except (OSError, ValueError, DataError):
+        return b""

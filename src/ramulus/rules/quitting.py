@@ -6,7 +6,7 @@ who is left.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -94,6 +94,13 @@ def quit_rules(design: Design, profile: str) -> QuitRules | None:
     points = np.array([[0.0, 1.0], *(player.stays or [])]) if player.stays else np.zeros((0, 2))
     chance = float(player.quit_chance_per_play_day or 0)
     return QuitRules(points[:, 0], points[:, 1], chance, _patience(design, profile), float(player.patience_spread))
+
+
+def quit_alike(one: QuitRules | None, two: QuitRules | None) -> bool:
+    """Whether the same players quit at the same time by two rules, given the same play."""
+    if one is None or two is None:
+        return one is two
+    return all(np.array_equal(getattr(one, field.name), getattr(two, field.name)) for field in fields(QuitRules))
 
 
 def _patience(design: Design, profile: str) -> Array:

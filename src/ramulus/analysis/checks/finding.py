@@ -73,9 +73,8 @@ def in_one(findings: Iterable[Finding], profiles: Iterable[str]) -> list[Finding
     for finding in findings:
         who, colon, said = finding.reason.partition(": ")
         whose = [who] if colon and who in names else []
-        place = "" if whose else finding.place
         said = said if whose else finding.reason
-        key = (finding.code, finding.severity, finding.level, finding.way_out, said, place)
+        key = (finding.code, finding.severity, finding.level, finding.way_out, said, finding.place)
         known = merged.setdefault(key, (finding, []))
         known[1].extend(one for one in whose if one not in known[1])
     return [

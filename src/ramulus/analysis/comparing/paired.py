@@ -104,6 +104,10 @@ def _of_pairs(first: Statistic, second: Statistic) -> tuple[float, float]:
     low, high = (
         value + wider * (float(end) - value) for end in np.quantile(apart, [tail, 1 - tail], method="inverted_cdf")
     )
+    if not first.quantiles:
+        # Of a mean nobody can tell how far whom nobody has seen would move it.
+        seen = any((own != second.of_each[name]).any() for name, own in first.of_each.items())
+        return (low, high) if seen else (math.nan, math.nan)
     unseen = [_unseen(*pair) for pair in zip(first.quantiles, second.quantiles, strict=True)]
     if any(one is None for one in unseen):
         return low, high

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from functools import partial
 from html import escape
 from numbers import Integral, Real
+from operator import itemgetter
 from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
@@ -57,6 +58,7 @@ class PacedCosts:
         wishes: a row a wish: `level`, `wish`, `found`, `low`, `high` (hours), `off` (a share), `holds`.
         costs: a row a level: `level`, `before`, `after` (XP).
         notes: what else there is to know, a sentence each.
+        unread: constants that nothing reads any more.
         stopped: whether it was interrupted, so that these are the best costs so far.
     """
 
@@ -66,6 +68,7 @@ class PacedCosts:
     wishes: pd.DataFrame
     costs: pd.DataFrame
     notes: tuple[str, ...]
+    unread: tuple[str, ...] = ()
     stopped: bool = False
 
     def __repr__(self) -> str:
@@ -126,8 +129,7 @@ def costs_for(
     if paced.stopped:
         raise SimulationStopped(None, 0, 0)
     for note in paced.notes:
-        if "--" not in note:  # What is said of an option is for the command line.
-            warnings.warn(note, stacklevel=2)
+        warnings.warn(note, stacklevel=2)
     return paced.design
 
 
@@ -210,7 +212,7 @@ class _Pacing:
                 result = self._trials.play(self._design(costs), players)
                 worst = self._worst(result)
                 # What few players find best may be luck: more players judge anew.
-                best = min(best if players == last else (math.inf, costs), (worst, costs), key=_first)
+                best = min(best if players == last else (math.inf, costs), (worst, costs), key=itemgetter(0))
                 last = players
                 if players == PLAYERS[-1]:
                     if worst < SETTLED:
@@ -327,11 +329,9 @@ class _Pacing:
         table = pd.DataFrame({"level": levels, "before": before, "after": costs})
         each = [0.0 if found is None else found[place][1] for place in range(len(rows))]
         notes = ["interrupted: the best costs so far, not confirmed"] if stopped else self._notes(wishes, costs, each)
-        design = self._design(costs)
-        idle = [name for name in design.unread_constants if name not in self._trials.design.unread_constants]
-        if idle:
-            notes.append(f"nothing reads {' and '.join(idle)} any more; --drop-unread takes them out of the file")
-        return PacedCosts(design, self._trials.design, self._player, wishes, table, tuple(notes), stopped)
+        design, of_before = self._design(costs), self._trials.design
+        unread = tuple(name for name in design.unread_constants if name not in of_before.unread_constants)
+        return PacedCosts(design, of_before, self._player, wishes, table, tuple(notes), unread, stopped)
 
     def _notes(self, wishes: pd.DataFrame, costs: Array, encounters: list[float]) -> list[str]:
         """Name the wishes that do not hold, and why; `encounters` are the hours that one takes on the way there."""
@@ -349,10 +349,6 @@ class _Pacing:
                 notes.append(f"level {row.level} in {row.wish:g} h does not hold: {found}; {why}")
             below = top
         return notes
-
-
-def _first(pair: tuple[float, Array]) -> float:
-    return pair[0]
 
 
 def _over(level: slice, group: PlayedProfile) -> Sample:

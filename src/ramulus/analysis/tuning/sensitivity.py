@@ -20,8 +20,9 @@ from ramulus.analysis.tuning.needed import Needed
 from ramulus.analysis.tuning.numbers import NamedNumber, named_number
 from ramulus.analysis.tuning.steps import steps_of
 from ramulus.analysis.tuning.trials import TrialProgress, Trials, last_level_of
-from ramulus.design.goal import RatioGoal
+from ramulus.design.goal import RatioGoal, StillPlayingGoal
 from ramulus.errors import DesignError, RamulusError, refuse_other_than_design
+from ramulus.rules.quitting import quit_alike, quit_rules
 
 if TYPE_CHECKING:
     from ramulus.analysis.result import SimulationResult
@@ -172,6 +173,10 @@ def _cannot_differ(goal: Goal, one: SimulationResult, two: SimulationResult) -> 
     names = [group.profile for group in groups_of(goal, one)]
     names += [goal.compared_with] if isinstance(goal, RatioGoal) else []
     if any(one.design.profile(name) != two.design.profile(name) for name in names):
+        return False
+    # Patience may hang on a constant; what is played does not hang on who quits.
+    quits = [[quit_rules(run.design, name) for run in (one, two)] for name in names]
+    if isinstance(goal, StillPlayingGoal) and not all(quit_alike(*pair) for pair in quits):
         return False
     far = [last_level_of([goal], run.design) or run.design.track().max_level + 1 for run in (one, two)]
     return all(same_up_to(one, two, name) >= max(far) - one.design.track().start_level for name in names)

@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ramulus.design import load_design, read_whole
+from ramulus.design import bytes_now, load_design
 from ramulus.design.loading import MAX_BYTES
 from ramulus.errors import DataError, RamulusError
 from ramulus.page.live.since import SAVED, TRIED, since
@@ -230,8 +230,8 @@ class Session:
     def _show(self) -> None:
         """Show the file as it is, or with other constants; what fails on the way leaves what is shown."""
         known = self._known
+        read = bytes_now(self.file, MAX_BYTES)  # First: what is saved meanwhile is seen to differ from it.
         design = self._load()
-        read = _bytes_of(self.file)
         trial = known.tried(design.constants)
         if known.shown == (design, read, trial) and not known.errors:
             return
@@ -268,7 +268,7 @@ class Session:
         trial = known.tried(known.saved.constants if known.saved else {})
         if not trial:
             raise DataError("nothing is tried that could be kept")
-        if _bytes_of(self.file) != known.read:
+        if bytes_now(self.file, MAX_BYTES) != known.read:
             raise DataError(f"{self.file.name} was changed meanwhile; nothing is written")
         if known.shown is None or known.shown[2] != trial:  # What only playing finds, reading before writing does not.
             why = f"these values are refused: {known.errors[0]}" if known.errors else "these values are not played yet"
@@ -276,14 +276,6 @@ class Session:
         _with_constants(load_design(self.file), trial).save(self.file)
         said = ", ".join(f"{name} = {value:.12g}" for name, value in trial.items())
         known.trial, known.kept = {}, f"kept in {self.file.name}: {said}"
-
-
-def _bytes_of(file: Path) -> bytes:
-    """Return what stands in the file now; nothing where it is gone, or is none that can be read whole."""
-    try:
-        return read_whole(file, MAX_BYTES)
-    except (OSError, ValueError, DataError):
-        return b""
 
 
 def _with_constants(design: Design, values: Mapping[str, float]) -> Design:
