@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,6 +13,7 @@ import pytest
 from hypothesis import settings
 
 import ramulus as rm
+from attack.budget import Budget
 
 mpl.use("Agg")
 
@@ -43,9 +45,11 @@ def cli(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch):
     """Run the command line; what it printed and its exit status."""
 
     def run(*words: Any) -> Ran:
-        from ramulus.cli.main import run as main
+        from ramulus.__main__ import run as main
 
         monkeypatch.setattr(sys, "argv", ["ramulus", *map(str, words)])
+        monkeypatch.setattr("ramulus.cli.terminal.finish", lambda: None)  # Whoever runs the tests may interrupt them.
+        monkeypatch.setattr("ramulus.cli.terminal.end_stopped", lambda: sys.exit(130))
         capsys.readouterr()
         try:
             main()
@@ -66,3 +70,33 @@ def canopy(tmp_path):
     file = tmp_path / "canopy.toml"
     file.write_text(demo_text(), encoding="utf-8")
     return file
+
+
+# --- attacks: a few cases usually, minutes of them with --attack 10m ---------------------------------------------
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--attack", default="", metavar="TIME", help="How long to attack for, such as 90s or 10m.")
+    parser.addoption("--attack-seed", default="1", metavar="SEED", help="Where its cases come from.")
+
+
+@pytest.fixture
+def budget(request: pytest.FixtureRequest) -> Iterator[Budget]:
+    """The cases of an attack; what was tried is told at the end."""
+    text = request.config.getoption("--attack")
+    attacks = [item for item in request.session.items if item.get_closest_marker("attack")]
+    minutes = float(text[:-1]) * {"s": 1 / 60, "m": 1.0, "h": 60.0}[text[-1]] if text else None
+    share = None if minutes is None else 60 * minutes / len(attacks)
+    mark = request.node.get_closest_marker("attack")
+    made = Budget(request.node.name, *mark.args, share, request.config.getoption("--attack-seed"), **mark.kwargs)
+    yield made
+    request.node.user_properties.append(("attack", (made.name, made.done, made.seed)))
+
+
+def pytest_terminal_summary(terminalreporter: Any, config: pytest.Config) -> None:
+    """Tell how many cases each attack tried; one that failed did so in the case of that number."""
+    if config.getoption("--attack"):
+        for report in (one for reports in terminalreporter.stats.values() for one in reports):
+            for name, value in getattr(report, "user_properties", []):
+                if name == "attack" and report.when == "teardown":
+                    terminalreporter.write_line("{}: {:,} cases, seed {}".format(*value))

@@ -7,6 +7,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
+from ramulus.design import saving
 from ramulus.design.cost_file import read_cost_table
 from ramulus.files import write_table
 from ramulus.rules.tabulation import tabulated
@@ -134,11 +135,20 @@ def test_columns_go_by_the_names_that_the_design_gives(tmp_path):
         tabulated(make({"file": file.name}, 3, file=file)).main.curve  # noqa: B018
 
 
-def test_a_file_of_a_million_rows_is_refused_soon(tmp_path):
+def test_a_file_of_far_more_rows_than_levels_is_refused_soon(tmp_path):
     file = tmp_path / "costs.csv"
-    file.write_text("level,cost\n" + "1,2\n" * 1_100_001)
-    with pytest.raises(rm.DataError, match="more than 1,100,000 rows"):
+    file.write_text("level,cost\n" + "1,2\n" * 300_000)
+    with pytest.raises(rm.DataError, match="row 200,001, and still no end"):
         read_cost_table(file)
+
+
+def test_one_cell_far_away_costs_neither_memory_nor_minutes(tmp_path):
+    openpyxl = pytest.importorskip("openpyxl")
+    book = openpyxl.Workbook()
+    book.active["A1"], book.active["B1"], book.active["XFD1048576"] = "level", "cost", 1
+    book.save(tmp_path / "costs.xlsx")
+    with pytest.raises(rm.DataError, match=r"row \d+, and still no end; allowed in a cost table: 400,000 filled cells"):
+        read_cost_table(tmp_path / "costs.xlsx")
 
 
 def test_a_stranger_reads_no_file_but_what_lies_beside_the_design(tmp_path):
@@ -185,19 +195,19 @@ def test_a_file_is_looked_up_beside_the_design(tmp_path):
     assert tabulated(rm.load_design(tmp_path / "d.toml")).main.curve.costs.tolist() == [10, 20]
 
 
-def test_nothing_half_written(tmp_path):
+def test_nothing_half_written(tmp_path, monkeypatch):
     target = tmp_path / "out.parquet"
     target.write_text("old")
     with pytest.raises(rm.DataError, match=r"\.doc"):
         write_table(rm.level_table(make()), tmp_path / "out.doc", "levels")
 
-    class Broken:
-        def to_parquet(self, file, **_):
-            file.write_text("half")
-            raise OSError(28, "No space left on device")
+    def full(path, content):
+        path.write_bytes(content[:10])
+        raise OSError(28, "No space left on device")
 
-    with pytest.raises(rm.DataError, match="No space left"):
-        write_table(Broken(), target, "levels")  # type: ignore[arg-type]
+    monkeypatch.setattr(saving, "_write_new", full)
+    with pytest.raises(rm.DataError, match=r"out.parquet: cannot be written \(No space left"):
+        write_table(rm.level_table(make()), target, "levels")
     assert target.read_text() == "old"
     assert [path.name for path in tmp_path.iterdir()] == ["out.parquet"]
 

@@ -64,6 +64,33 @@ def post(address, path, data, **headers):
     return ask(address, path, "POST", json.dumps(data), **own)
 
 
+STUCK = """
+import sys, time, ramulus.page.live.session as session
+from ramulus.__main__ import run
+play, calls = session.played, []
+def stuck(*given, **options):
+    if calls:
+        print("stuck", flush=True)
+        time.sleep(100)
+    calls.append(1)
+    return play(*given, **options)
+session.played = stuck
+sys.argv = ["ramulus", "report", sys.argv[1], "--live", "--players", "3", "--hours", "1"]
+run()
+"""
+
+
+def test_work_without_end_is_given_up(tmp_path):
+    file = tmp_path / "canopy.toml"
+    file.write_text(demo_text(), encoding="utf-8")
+    with subprocess.Popen([sys.executable, "-c", STUCK, str(file)], stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout.readline().startswith("http://")
+        file.write_text(demo_text().replace("first_cost = 60", "first_cost = 70"), encoding="utf-8")
+        assert process.stdout.readline() == "stuck\n"
+        process.send_signal(signal.SIGINT)
+        assert process.wait(timeout=20) == 0
+
+
 # --- who may ask ------------------------------------------------------------------------------------------------
 
 

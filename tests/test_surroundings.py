@@ -22,7 +22,8 @@ from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.design import demo_text
+from ramulus.cli import demo
+from ramulus.design import demo_text, saving
 from ramulus.files import write_table
 from ramulus.simulation import kernel_cache
 from ramulus.simulation.compiled import kernel
@@ -98,6 +99,27 @@ def test_the_demo_tells_its_story_and_leaves_alone_what_was_edited(cli, tmp_path
     assert [path.name for path in mine.iterdir()] == ["canopy.html"]
 
 
+def test_a_demo_with_few_players_has_less_to_say_and_says_it():
+    assert demo.look_first(rm.simulate(rm.demo_design(), players=1, hours=2)) == "where the time goes"
+    assert "level 20 takes" in demo.look_first(rm.simulate(rm.demo_design(), players=100, hours=60, seed=7))
+
+
+def test_a_demo_that_finds_no_room_leaves_nothing_and_may_come_again(cli, tmp_path, monkeypatch):
+    def full(path, content):
+        path.write_bytes(content[:100])
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(saving, "_write_new", full)
+    (tmp_path / "mine" / "tables").mkdir(parents=True)  # Empty: nobody's work.
+    before = sorted(tmp_path.rglob("*"))
+    for folder in (tmp_path / "new" / "demo", tmp_path / "mine"):
+        ran = cli("demo", folder)
+        assert (ran.status, ran.out) == (1, "") and "canopy.toml: cannot be written (No space left" in ran.err
+        assert sorted(tmp_path.rglob("*")) == before
+    (tmp_path / "mine" / "tables" / "notes.csv").write_text("mine")
+    assert "no demo made it" in cli("demo", tmp_path / "mine").err
+
+
 def test_a_stopped_run_leaves_the_whole_one_and_marks_its_own(cli, canopy, tmp_path, monkeypatch):
     from ramulus.analysis import simulate as running
 
@@ -129,7 +151,7 @@ def shell(*words: object, **env: str) -> subprocess.CompletedProcess[bytes]:
 def test_any_terminal_shows_a_table(canopy, encoding):
     commands = [f"award {canopy} 40 50", f"check {canopy}", f"explain {canopy} encounter.success --level 3"]
     code = (
-        "import sys\nfrom ramulus.cli.main import run\n"
+        "import sys\nfrom ramulus.__main__ import run\n"
         "for words in sys.argv[1:]:\n    sys.argv = ['ramulus', *words.split()]\n"
         "    try: run()\n    except SystemExit as stop: assert not stop.code, stop.code\n"
     )
@@ -297,6 +319,46 @@ def test_text_stays_text_in_a_spreadsheet(tmp_path):
     assert first.split(",")[-1] == f"'{name}"
     sheet = openpyxl.load_workbook(tmp_path / "gain.xlsx").active
     assert [cell.data_type for cell in sheet[1]] == ["s"] * len(table.columns) and sheet[1][-1].value == name
+
+
+def test_what_a_name_holds_steers_no_terminal(cli, tmp_path):
+    odd = tmp_path / "a\x1b[31m\x9b2J.toml"
+    odd.write_text("format = 1\n")
+    heads = tmp_path / "costs.csv"
+    heads.write_text("le\x1b[2Jvel;c\x07ost\n1;2\n")
+    design = tmp_path / "d.toml"
+    design.write_text('format = 1\ntitle = "t"\n[tracks.a]\nmax_level = 2\ncost.file = "costs.csv"\n')
+    for words in (["levels", odd], ["check", odd], ["levels", design], ["check", design]):
+        ran = cli(*words)
+        assert ran.status == 1 and "\\x1b[" in ran.out + ran.err
+        assert not set(ran.out + ran.err) & {"\x1b", "\x07", "\x9b"}
+
+
+FAULTS = {
+    "a cost": ({"formula": "10 * (level - 3)"}, {}, "tracks.warden.cost: level 1 costs -20 XP"),
+    "a stat": ({"formula": "level"}, {"stats": {"reach": {"formula": "1 / (level - 3)"}}}, "stats.reach.formula: "),
+    "a part": ({"formula": "level"}, {}, "sources: missing"),
+}
+
+
+@pytest.mark.parametrize("what", FAULTS)
+def test_a_fault_found_on_evaluating_names_its_file(cli, tmp_path, canopy, what):
+    cost, parts, said = FAULTS[what]
+    make(cost, **parts).save(file := tmp_path / "other.toml")
+    words = ["effort", file] if what == "a part" else ["levels", file]
+    ran = cli(*words)
+    assert ran.status == 1 and ran.err.startswith(f"error: {file}: {said}")
+    if what != "a stat":  # Which only what is played with it needs.
+        assert cli("compare", canopy, file, "--players", 15).err.startswith("error: other: ")
+
+
+def test_an_interrupt_within_a_check_is_no_finding(monkeypatch):
+    def stopped(*_, **__):
+        raise rm.SimulationStopped(None, 0, 9)
+
+    monkeypatch.setattr("ramulus.analysis.simulate.simulate", stopped)
+    with pytest.raises(rm.SimulationStopped):
+        rm.check(rm.demo_design())
 
 
 def test_control_characters_are_refused_where_they_stand():

@@ -4,13 +4,26 @@ import sys
 
 
 def run() -> None:
-    """Run the command line."""
+    """Run the command line, and end with its exit status."""
     try:
-        from ramulus.cli.main import run as run_commands
+        from ramulus.cli import terminal
     except KeyboardInterrupt:
-        print("stopped", file=sys.stderr)
         sys.exit(130)
-    run_commands()
+    try:
+        terminal.prepare()
+        from ramulus.cli.main import run as run_commands
+
+        run_commands()
+        terminal.finish()
+    except BaseException as error:
+        stopped, said = terminal.Heard.signal is not None, isinstance(error, SystemExit)
+        done = isinstance(error, SystemExit) and not error.code
+        terminal.finish()
+        if done or not stopped:
+            raise
+        if not said:  # Else it has told what it had done until then.
+            print("stopped", file=sys.stderr)
+        terminal.end_stopped()
 
 
 if __name__ == "__main__":

@@ -7,7 +7,8 @@ nearest allowed name where a name was mistyped.
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 
@@ -68,18 +69,17 @@ class DesignError(RamulusError):
 
     Attributes:
         problems: the mistakes, in the order of the file.
-        file: the file's name, or None for a design that was not read from one.
+        file: the file's name, or what else tells the design from others; None where there is no other.
     """
 
     def __init__(self, problems: Iterable[Problem], file: str | None = None) -> None:
         self.problems = tuple(problems)
         self.file = file
-        prefix = f"{file}: " if file else ""
-        super().__init__("\n".join(f"{prefix}{problem}" for problem in self.problems))
+        super().__init__(self.problems, file)  # Errors cross process borders when a simulation runs on a pool.
 
-    def __reduce__(self) -> tuple[type[DesignError], tuple[tuple[Problem, ...], str | None]]:
-        # Errors cross process borders when a simulation runs on a pool.
-        return DesignError, (self.problems, self.file)
+    def __str__(self) -> str:
+        prefix = f"{self.file}: " if self.file else ""
+        return "\n".join(f"{prefix}{problem}" for problem in self.problems)
 
 
 class MissingPartError(DesignError):
@@ -91,8 +91,8 @@ class MissingPartError(DesignError):
         found = f"missing, and {needed_for} needs it{hint}; the smallest example:\n\n{example.rstrip()}\n"
         super().__init__([Problem(part, found, code="missing-part")])
 
-    def __reduce__(self) -> tuple[type[MissingPartError], tuple[str, str, str, str]]:  # type: ignore[override]
-        return MissingPartError, (self.part, self.needed_for, self.example, self.meant)
+    def __reduce__(self) -> tuple[type[MissingPartError], tuple[str, str, str, str], dict[str, object]]:
+        return MissingPartError, (self.part, self.needed_for, self.example, self.meant), vars(self)
 
 
 class UnknownNameError(RamulusError):
@@ -128,6 +128,16 @@ class EndingError(DataError):
     """A file to write has an ending that does not go with what is to be written."""
 
     exit_status = 2  # Whoever named the file is at fault, not what would stand in it.
+
+
+@contextmanager
+def naming(design: object) -> Iterator[None]:
+    """Name the design, by its file or otherwise, in an error that was found on evaluating it and does not say whose."""
+    try:
+        yield
+    except DesignError as error:
+        error.file = error.file or str(design)
+        raise
 
 
 def refuse_other_than_design(given: object) -> None:

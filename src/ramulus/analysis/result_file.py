@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from io import BytesIO
 from pathlib import Path
 from zipfile import ZipFile
 
@@ -27,11 +28,9 @@ def write_result(design: Design, played: Played, path: Path) -> None:
     }  # fmt: skip
     arrays = {**as_arrays(played), "about": np.array(json.dumps(about))}
 
-    def write(temporary: Path) -> None:
-        with temporary.open("wb") as stream:
-            np.savez_compressed(stream, **arrays)  # type: ignore[arg-type]
-
-    write_whole(path, write)
+    written = BytesIO()
+    np.savez_compressed(written, **arrays)  # type: ignore[arg-type]
+    write_whole(path, written.getbuffer())
 
 
 def read_result(path: Path) -> tuple[Design, Played]:

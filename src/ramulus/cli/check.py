@@ -83,7 +83,7 @@ def _for_machines(
     if closing.output is None:
         print(text)
         return
-    write_whole(closing.output, lambda temporary: temporary.write_text(text + "\n", encoding="utf-8"))
+    write_whole(closing.output, text + "\n")
     closing.printing("check").say(f"wrote {closing.output}")
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
@@ -13,7 +13,7 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.output import Printing
-from ramulus.errors import DataError
+from ramulus.errors import DataError, DesignError
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -93,11 +93,14 @@ class Closing:
     quiet: bool = False
     check: Callable[[Path, bool], object] = _check_table
     verdicts: str = ""
+    loaded: list[Path] = field(default_factory=list)
 
     def load(self, file: Path) -> Design:
         """Return the design of a file with the values of `--set` put in."""
         self.spare(file)  # Also where it turns out to be at fault, and what is written says so.
         self._check_output()
+        if file not in self.loaded:
+            self.loaded.append(file)
         design = options.load(file, self.changes)
         self.spare(*files_of(design))
         return design
@@ -172,7 +175,12 @@ def closed(function: Callable[..., None], outcome: Outcome = TABLE) -> Callable[
             is_table = form.value in [one.value for one in options.Format]
             own |= {"form": options.Format(form.value)} if is_table else {"form": options.Format.json, "verdicts": form}
         closing = Closing(**own, check=outcome.check)
-        function(**given, closing=closing)
+        try:
+            function(**given, closing=closing)
+        except DesignError as error:
+            # One that was found on evaluating does not say whose it is; of several designs, whoever plays them does.
+            error.file = error.file or (str(closing.loaded[0]) if len(closing.loaded) == 1 else None)
+            raise
 
     parameters = [parameter.replace(kind=inspect.Parameter.KEYWORD_ONLY) for parameter in first] + last
     run.__signature__ = signature.replace(parameters=parameters)  # type: ignore[attr-defined]

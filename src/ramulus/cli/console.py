@@ -31,6 +31,14 @@ _MARKED = tuple(
 )  # fmt: skip
 
 
+_CONTROLS = {code: f"\\x{code:02x}" for code in (*range(32), *range(127, 160)) if chr(code) not in "\n\t"}
+
+
+def harmless(text: str) -> str:
+    """Return words in which nothing steers a terminal: a file's name and a column's head may hold anything."""
+    return text.translate(_CONTROLS)
+
+
 def console(*, stderr: bool = False) -> Console:
     """Return where a command prints for a reader."""
     from rich.console import Console
@@ -43,7 +51,7 @@ def toned(text: str) -> Text:
     """Return words with what matters in them marked."""
     from rich.text import Text
 
-    words = Text(text)
+    words = Text(text := harmless(text))
     for pattern in _MARKED:
         for found in pattern.finditer(text):
             name = str(found.lastgroup)

@@ -19,6 +19,7 @@ from ramulus.errors import DataError
 if TYPE_CHECKING:
     import pandas as pd
 
+    from ramulus.analysis.result import SimulationResult
     from ramulus.page.context import Context
 
 DESIGN, VARIANT, PAGE = "canopy.toml", "canopy_eased.toml", "canopy.html"
@@ -40,13 +41,14 @@ def demo(
 ) -> None:
     """Run the full story on the shipped design: tables, every figure, a page, and a variant beside it."""
     from ramulus.analysis.tuning import sensitivity
-    from ramulus.design import demo_text, load_design, shipped_variants
-    from ramulus.page.making import drawn, played, written
+    from ramulus.design import demo_text, load_design, shipped_variants, write_all
+    from ramulus.files import table_csv
+    from ramulus.page.making import drawn, played
 
     texts = {DESIGN: demo_text(), **shipped_variants()}
-    _make_folders(folder, texts)
-    for name, text in texts.items():
-        _write_text(folder / name, text)
+    _refuse_others_work(folder, texts)
+    designs = {folder / name: text for name, text in texts.items()}
+    write_all(designs, folders=True)
     design = load_design(folder / DESIGN)
     variants = {Path(name).stem: load_design(folder / name) for name in texts if name != DESIGN}
     with progress_bar(quiet) as progress:
@@ -54,12 +56,11 @@ def demo(
     with waiting("moving each constant a little", quiet=quiet):
         context = context.with_sensitivity(sensitivity(design, players=TRIAL_PLAYERS, seed=seed))
     tables = _tables(context)
-    _write_tables(tables, folder / TABLES)
     with waiting("drawing the figures and the page", quiet=quiet):
         page = drawn(context)
-        written(folder / PAGE, page.text)
-        for name, picture in page.pictures().items():
-            _write_text(folder / FIGURES / f"{name}.svg", picture)
+    files = {folder / TABLES / f"{name}.csv": table_csv(table) for name, (_, table) in tables.items()}
+    files |= {folder / FIGURES / f"{name}.svg": picture for name, picture in page.pictures().items()}
+    write_all({**files, folder / PAGE: page.text}, folders=True)
     if not quiet:
         _say(folder, context, tables, seed)
 
@@ -87,17 +88,9 @@ def _tables(context: Context) -> dict[str, tuple[str, pd.DataFrame]]:
     }
 
 
-def _write_tables(tables: dict[str, tuple[str, pd.DataFrame]], folder: Path) -> None:
-    from ramulus.files import write_table
-
-    for name, (command, table) in tables.items():
-        write_table(table, folder / f"{name}.csv", command)
-
-
 def _say(folder: Path, context: Context, tables: dict[str, tuple[str, pd.DataFrame]], seed: int) -> None:
     """Print a first look, and where to look next."""
     from ramulus.analysis.level_table import shape_in_words
-    from ramulus.plots.drags import drags_of
 
     design, printing = context.design, Printing("demo")
     assert context.result is not None
@@ -110,31 +103,35 @@ def _say(folder: Path, context: Context, tables: dict[str, tuple[str, pd.DataFra
     print(
         f"\nIn {folder}: the design, a variant, {len(tables)} tables and every figure.\nLook first at\n"
         f"  {folder / PAGE}   everything on one page: open it in a browser\n"
-        f"  {folder / FIGURES / 'time-in-level.svg'}   {drags_of(context.result)[0].words}\n"
+        f"  {folder / FIGURES / 'time-in-level.svg'}   {look_first(context.result)}\n"
         f"  ramulus compare {folder / DESIGN} {folder / VARIANT} --seed {seed}   what the game is without that\n"
         f"Then change a number in {folder / DESIGN}, and run  ramulus report {folder / DESIGN}"
     )
 
 
-def _make_folders(folder: Path, texts: dict[str, str]) -> None:
-    """Make the folders; what somebody has edited, or put there, is not the demo's to replace."""
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise DataError(f"{folder}: cannot be made ({error.strerror})") from None
+def look_first(result: SimulationResult) -> str:
+    """Return what the figure of time by level shows first: what drags most, where players enough were played to see."""
+    from ramulus.plots.drags import drags_of
+
+    drags = drags_of(result)
+    return drags[0].words if drags else "where the time goes"
+
+
+def _refuse_others_work(folder: Path, texts: dict[str, str]) -> None:
+    """Refuse a folder where somebody has edited, or put, what the demo would replace.
+
+    Raises:
+        DataError: it is one.
+    """
     for name, text in texts.items():
         path = folder / name
         if path.exists() and (not path.is_file() or path.read_bytes() != text.encode()):
             raise DataError(f"{path}: is there already, and differs from the shipped one; give another folder")
     made = any((folder / name).exists() for name in texts)
-    there = [name for name in (PAGE, TABLES, FIGURES) if (folder / name).exists()]
+    there = [name for name in (PAGE, TABLES, FIGURES) if (folder / name).exists() and not _is_empty(folder / name)]
     if there and not made:
         raise DataError(f"{folder / there[0]}: is there already, and no demo made it; give another folder")
-    for name in (TABLES, FIGURES):
-        (folder / name).mkdir(exist_ok=True)
 
 
-def _write_text(path: Path, text: str) -> None:
-    from ramulus.design import write_whole
-
-    write_whole(path, lambda file: file.write_text(text, encoding="utf-8"))
+def _is_empty(path: Path) -> bool:
+    return path.is_dir() and not any(path.iterdir())

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import sys
-from typing import Annotated, NoReturn
+from typing import Annotated
 
 # Its plug-ins would be looked for among everything that is installed; a command has no use for them.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
@@ -28,7 +29,7 @@ from ramulus.cli import (
     simulate,
     tune,
 )
-from ramulus.cli.terminal import Terminated, prepare
+from ramulus.cli.console import harmless
 from ramulus.errors import RamulusError, UnknownNameError
 
 app = typer.Typer(
@@ -76,8 +77,11 @@ for command in (
 
 
 def run() -> None:
-    """Run the command line; exit 0 when done, 1 when the design or data is at fault, 2 when the command line is."""
-    prepare()
+    """Run the command line; exit 0 when done, 1 when the design or data is at fault, 2 when the command line is.
+
+    Raises:
+        KeyboardInterrupt: it was interrupted.
+    """
     try:
         try:
             app()
@@ -87,29 +91,23 @@ def run() -> None:
         _fail(error, 2)
     except RamulusError as error:
         _fail(error, getattr(error, "exit_status", 1))
-    except KeyboardInterrupt as stop:
-        _stopped(stop)
     except SystemExit as end:
         # Typer makes a silent exit of an interrupt.
         exit_from = getattr(end.__context__, "__cause__", None)
         if isinstance(exit_from, KeyboardInterrupt):
-            _stopped(exit_from)
+            raise exit_from from None
         raise
     except OSError as error:
         # Python would complain once more when it closes an output that takes nothing.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        _fail(RamulusError(f"the output cannot be written ({error.strerror or error})"), 1)
-
-
-def _stopped(stop: KeyboardInterrupt) -> NoReturn:
-    print("stopped", file=sys.stderr)
-    sys.exit(143 if isinstance(stop, Terminated) else 130)
+        why = "it is closed" if error.errno == errno.EBADF else error.strerror or error
+        _fail(RamulusError(f"the output cannot be written ({why})"), 1)
 
 
 def _fail(error: Exception, status: int) -> None:
     example = getattr(error, "example", None)
-    for line in (str(error) if example is None else str(error).split("\n")[0]).splitlines():
-        print(f"error: {line}", file=sys.stderr)
+    for line in (str(error) if example is None else str(error).split("\n")[0]).split("\n"):
+        print(f"error: {harmless(line)}", file=sys.stderr)
     if example is not None:
         print(f"\n{example}", file=sys.stderr)
     sys.exit(status)

@@ -34,20 +34,22 @@ def new(
     quiet: Quiet = False,
 ) -> None:
     """Write a commented starter design."""
-    from ramulus.design import starter_text, write_whole
+    from ramulus.design import starter_text, write_all
 
     if file.suffix.lower() != ".toml":
         raise DataError(f"{file}: a starter design is TOML; allowed: a name that ends in .toml")
     if file.exists() and not force:
         raise DataError(f"{file}: is there already; --force replaces it")
     text = _named(starter_text(), track, stat).replace("THIS_FILE", file.name)
-    printing = Printing("new", quiet=quiet)
+    beside = {}
     if schema:
         # Editors that know TOML read this line; it is a comment to everybody else.
         text = f"#:schema ./{SCHEMA_FILE}\n{text}"
-        _write_schema(file.with_name(SCHEMA_FILE))
-        printing.say(f"wrote {file.with_name(SCHEMA_FILE)}")
-    write_whole(file, lambda temporary: temporary.write_text(text, encoding="utf-8"))
+        beside = {file.with_name(SCHEMA_FILE): _schema_for(file.with_name(SCHEMA_FILE))}
+    write_all({**beside, file: text})
+    printing = Printing("new", quiet=quiet)
+    for path in beside:
+        printing.say(f"wrote {path}")
     printing.say(f"wrote {file}; next: ramulus levels {file}")
 
 
@@ -68,10 +70,12 @@ def schema(
     quiet: Quiet = False,
 ) -> None:
     """Print the JSON Schema of design files."""
+    from ramulus.design import write_whole
+
     if output is None:
         print(_schema_text())
         return
-    _write_schema(output)
+    write_whole(output, _schema_for(output))
     Printing("schema", quiet=quiet).say(f"wrote {output}")
 
 
@@ -81,9 +85,9 @@ def _schema_text() -> str:
     return json.dumps(design_schema(), indent=2, ensure_ascii=False)
 
 
-def _write_schema(file: Path) -> None:
-    from ramulus.design import write_whole
+def _schema_for(file: Path) -> str:
+    """Return the schema for a file, which may hold nothing else before."""
     from ramulus.files import refuse_strange
 
     refuse_strange(file, ('{"$schema"',), "a JSON Schema")
-    write_whole(file, lambda temporary: temporary.write_text(_schema_text() + "\n", encoding="utf-8"))
+    return _schema_text() + "\n"

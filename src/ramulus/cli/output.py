@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ramulus.analysis.words.writers import Column, significant
-from ramulus.cli.console import STYLES, WIDTH, console, say, tone_of
+from ramulus.cli.console import STYLES, WIDTH, console, harmless, say, tone_of
 from ramulus.cli.options import Format
 from ramulus.errors import UnknownNameError
 
@@ -97,7 +97,7 @@ class Printing:
     def say(self, text: str) -> None:
         """Write a message to standard error, unless asked to be quiet."""
         if not self.quiet:
-            print(text, file=sys.stderr)
+            print(harmless(text), file=sys.stderr)
 
 
 COMPILES = "the first time on a machine compiles, 10 to 15 s"
@@ -161,11 +161,11 @@ def _words_start(line: str) -> int:
 
 
 def _head(name: str, heads: Mapping[str, Column]) -> str:
-    return heads[name].head if name in heads else name
+    return heads[name].head if name in heads else harmless(name)
 
 
 def _written(values: pd.Series, column: Column) -> list[str]:
-    return [column.write(value) for value in values.tolist()]
+    return [harmless(column.write(value)) for value in values.tolist()]
 
 
 def _fitting(

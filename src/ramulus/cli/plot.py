@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from io import BytesIO
 from itertools import count
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -349,6 +350,8 @@ def save_figure(ax: Axes, path: Path) -> None:
 
     drawn = ax.figure
     assert isinstance(drawn, Figure)
+    written = BytesIO()
     with project_style():
-        write_whole(path, lambda file: drawn.savefig(file))
+        drawn.savefig(written, format=path.suffix[1:].lower())
     plt.close(drawn)
+    write_whole(path, written.getbuffer())

@@ -78,10 +78,11 @@ def _refuse_beside_live(given: dict[str, object], closing: Closing) -> None:
 def follow(file: Path, players: int, hours: float | None, seed: int, port: int, closing: Closing) -> None:
     """Serve the page of a file until Ctrl-C."""
     try:
-        from ramulus.page.live.serving import serve
+        from ramulus.page.live.serving import GRACE, serve
     except ImportError as error:
         found = f"--live needs {error.name}; python -m pip install starlette uvicorn watchfiles"
         raise RamulusError(found) from None
+    from ramulus.cli import terminal
     from ramulus.page.live import Session, Sizes
 
     say = closing.printing("report").say
@@ -101,6 +102,8 @@ def follow(file: Path, players: int, hours: float | None, seed: int, port: int, 
 
     serve(session, files, port, ready)
     say("ended")
+    if not session.at_rest(GRACE):
+        terminal.end_at_once(0)
 
 
 def write_page(

@@ -1,13 +1,21 @@
-"""What a terminal or a pipe can take: characters it lacks, and an end that comes early."""
+"""What a terminal or a pipe can take: characters it lacks, an end that comes early, and no room at all."""
 
 from __future__ import annotations
 
 import codecs
+import io
+import os
 import signal
 import sys
+import threading
 import warnings
+from contextlib import suppress
+from typing import Any, NoReturn, TextIO
+
+from ramulus.cli.console import harmless
 
 _PLAIN = {"–": "-", "→": "->", "·": "|", "×": "x", "…": "...", "±": "+-", "−": "-", "≤": "<=", "≥": ">="}
+HEARD_AGAIN = 0.02  # s; until an interrupt that a library swallowed is raised once more.
 
 
 def _plainly(error: UnicodeError) -> tuple[str, int]:
@@ -17,21 +25,99 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
     return "".join(_PLAIN.get(character, "?") for character in error.object[error.start : error.end]), error.end
 
 
+class _Lossy(io.RawIOBase):
+    """Standard error that may take nothing: what was to be said there is lost, and nothing else."""
+
+    def __init__(self, handle: int) -> None:
+        self._handle = handle
+
+    def writable(self) -> bool:
+        return True
+
+    def fileno(self) -> int:
+        return self._handle
+
+    def isatty(self) -> bool:
+        return os.isatty(self._handle)
+
+    def write(self, data: Any) -> int:
+        try:
+            return os.write(self._handle, data)
+        except BlockingIOError:
+            raise
+        except OSError:
+            return len(data)
+
+
 def prepare() -> None:
     """Let output go to any terminal, and end like other commands when its reader has enough."""
     codecs.register_error("ramulus.plainly", _plainly)
+    if sys.stdout is None:  # It was closed before the start: who needs it is told, who does not goes on.
+        sys.stdout = _text_to(io.FileIO(_held(1), "w"))
+    if sys.stderr is None or sys.stderr is sys.__stderr__:
+        sys.stderr = _text_to(_Lossy(2 if sys.stderr is not None else _held(2)))
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="ramulus.plainly")
-    warnings.formatwarning = lambda message, *_, **__: f"warning: {message}\n"
-    signal.signal(signal.SIGTERM, _terminated)  # As clean as Ctrl-C.
+    warnings.formatwarning = lambda message, *_, **__: f"warning: {harmless(str(message))}\n"
+    if sys.unraisablehook is sys.__unraisablehook__:
+        sys.unraisablehook = _unraisable
+    for one in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(one, _stop)
     if hasattr(signal, "SIGPIPE"):
         signal.signal(signal.SIGPIPE, signal.SIG_DFL)
 
 
-class Terminated(KeyboardInterrupt):
-    """The command was asked to end, not interrupted."""
+def _held(handle: int) -> int:
+    """Return the number of a stream that was closed, with nothing behind it to write to: no file gets it then."""
+    nothing = os.open(os.devnull, os.O_RDONLY)
+    if nothing != handle:
+        os.dup2(nothing, handle)
+        os.close(nothing)
+    return handle
 
 
-def _terminated(*_: object) -> None:
-    raise Terminated
+def _text_to(stream: io.RawIOBase) -> TextIO:
+    encoding = getattr(sys.__stderr__, "encoding", None) or "utf-8"
+    return io.TextIOWrapper(io.BufferedWriter(stream), encoding, line_buffering=True)
+
+
+class Heard:
+    """The last signal that asked the command to end, or None: libraries make other errors of the one it raises."""
+
+    signal: int | None = None
+
+
+def _stop(number: int, _: object) -> None:
+    Heard.signal = number
+    raise KeyboardInterrupt
+
+
+def finish() -> None:
+    """Let nothing break in on the end: what is done is done, and what was said was said."""
+    for one in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(one, signal.SIG_IGN)
+
+
+def end_stopped() -> NoReturn:
+    """End an interrupted command, at once and with the status of what interrupted it."""
+    # Not by way of the interpreter's own end: where the interrupt came during `exec` it would raise the signal again.
+    end_at_once(128 + (Heard.signal or signal.SIGINT))  # As shells tell it.
+
+
+def end_at_once(status: int) -> NoReturn:
+    """End the command without waiting for threads that are still at work."""
+    for stream in (sys.stdout, sys.stderr):
+        with suppress(OSError, ValueError):
+            stream.flush()
+    os._exit(status)
+
+
+def _unraisable(unraisable: Any) -> None:
+    """Raise an interrupt once more that fell into code that cannot raise, such as the locks of imports."""
+    if isinstance(unraisable.exc_value, KeyboardInterrupt) and Heard.signal is not None:
+        timer = threading.Timer(HEARD_AGAIN, signal.raise_signal, [Heard.signal])
+        timer.daemon = True
+        timer.start()
+    elif not isinstance(unraisable.exc_value, OSError):  # Of a disk that is full, what can raise has told already.
+        sys.__unraisablehook__(unraisable)

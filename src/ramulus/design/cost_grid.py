@@ -20,11 +20,12 @@ from zipfile import ZipFile
 from ramulus.design.reading import read_whole
 from ramulus.errors import DataError
 
-MOST_BYTES = 50_000_000
-MOST_UNPACKED = 500_000_000
-MOST_ROWS = 1_100_000
+# A hundred thousand levels beside three other columns find room, in any format, in some 64 MB of memory.
+MOST_BYTES = 10_000_000
+MOST_UNPACKED = 40_000_000
+MOST_CELLS = 400_000
+MOST_LOOKED_AT = 8_000_000  # Cells, with empty ones: spreadsheets are often padded with them.
 LINES_TRIED = 60
-MOST_CELLS = 8_000_000  # A hundred thousand levels beside eighty columns.
 
 Row = tuple[int, list[Any]]
 
@@ -69,8 +70,7 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
         except DataError as error:
             raise DataError(f"{file}: {error}") from None
         rows, decimal = _READERS[ending](file, data, sheet)
-        filled = ((number, cells) for number, cells in rows if any(cell not in (None, "") for cell in cells))
-        found = list(islice(filled, MOST_ROWS + 1))
+        return Grid(_filled(file, rows), decimal)
     except DataError:
         raise
     except OSError as error:
@@ -81,9 +81,26 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
     except Exception as error:
         about = str(error).splitlines()[0][:100] if str(error) else type(error).__name__
         raise DataError(f"{file}: cannot be read as {ending[1:].upper()} ({about})") from None
-    if len(found) > MOST_ROWS:
-        raise DataError(f"{file}: more than {MOST_ROWS:,} rows")
-    return Grid(found, decimal)
+
+
+def _filled(file: Path, rows: Iterable[Row]) -> list[Row]:
+    """Return the rows with anything in them, without reading further than a cost table can reach.
+
+    Raises:
+        DataError: there are more cells than in any cost table.
+    """
+    found: list[Row] = []
+    kept = looked_at = 0
+    for number, cells in rows:
+        looked_at += len(cells)
+        filled = sum(cell not in (None, "") for cell in cells)
+        kept += filled
+        if kept > MOST_CELLS or looked_at > MOST_LOOKED_AT:
+            most = f"{MOST_CELLS:,} filled cells, {MOST_LOOKED_AT:,} in all"
+            raise DataError(f"{file}: row {number:,}, and still no end; allowed in a cost table: {most}")
+        if filled:
+            found.append((number, cells))
+    return found
 
 
 def _csv_rows(file: Path, data: bytes, _: str | None) -> tuple[Iterable[Row], str]:
@@ -149,7 +166,7 @@ def _counted(row: list[tuple[str, Any]]) -> Iterator[tuple[str, int]]:
     return iter(Counter(key for key, _ in row).items())
 
 
-def _numbered(grid: Iterable[list[Any]], first: int = 1) -> Iterator[Row]:
+def _numbered(grid: Iterable[Iterable[Any]], first: int = 1) -> Iterator[Row]:
     return ((number, list(cells)) for number, cells in enumerate(grid, first))
 
 
@@ -167,28 +184,30 @@ def _xlsx_rows(file: Path, data: bytes, sheet: str | None) -> tuple[Iterable[Row
         if not with_cells or (sheet is not None and sheet not in with_cells):
             raise DataError(f"{file}: {f'the sheet {sheet!r}' if sheet else 'no sheet'} has {'no ' * bool(sheet)}cells")
         page = with_cells[sheet] if sheet is not None else next(iter(with_cells.values()))
-        rows = list(islice(_numbered(map(list, page.iter_rows(values_only=True))), MOST_ROWS + 100))
-        return _with_formulas(data, page.title, rows), ""
+        return _filled(file, _with_formulas(data, page)), ""
     finally:
         book.close()
 
 
-def _with_formulas(data: bytes, sheet: str, rows: list[Row]) -> list[Row]:
-    """Return rows in which a formula that no program has worked out stands as a `Formula`, not as an empty cell."""
+def _with_formulas(data: bytes, page: Any) -> Iterator[Row]:
+    """Yield rows in which a formula that no program has worked out stands as a `Formula`, not as an empty cell."""
     import openpyxl
 
+    rows = page.iter_rows(values_only=True)
     with ZipFile(io.BytesIO(data)) as archive:
         if not any(b"<f" in archive.read(name) for name in archive.namelist() if "worksheets/sheet" in name):
-            return rows
+            yield from _numbered(rows)
+            return
     book = openpyxl.load_workbook(io.BytesIO(data), read_only=True)
     try:
-        for (_, cells), written in zip(rows, book[sheet].iter_rows(values_only=True), strict=False):
-            for index, (cell, text) in enumerate(zip(cells, written, strict=False)):
-                if cell is None and isinstance(text, str) and text.startswith("="):
-                    cells[index] = Formula(text)
+        written = book[page.title].iter_rows(values_only=True)
+        yield from _numbered(map(_with_formula, row, said) for row, said in zip(rows, written, strict=False))
     finally:
         book.close()
-    return rows
+
+
+def _with_formula(cell: Any, written: Any) -> Any:
+    return Formula(written) if cell is None and isinstance(written, str) and written.startswith("=") else cell
 
 
 def _parquet_rows(file: Path, data: bytes, _: str | None) -> tuple[Iterable[Row], str]:
@@ -196,8 +215,6 @@ def _parquet_rows(file: Path, data: bytes, _: str | None) -> tuple[Iterable[Row]
 
     held = parquet.ParquetFile(BufferReader(data))
     about = held.metadata
-    if about.num_rows > MOST_ROWS:
-        raise DataError(f"{file}: more than {MOST_ROWS:,} rows")
     if about.num_rows * about.num_columns > MOST_CELLS:
         found = f"{about.num_rows:,} rows of {about.num_columns:,} columns"
         raise DataError(f"{file}: {found}; allowed in a cost table: {MOST_CELLS:,} cells")

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 import os
-import tempfile
+import secrets
 import tomllib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +27,7 @@ def save_design(design: DesignModel, text: str | None, path: Path) -> None:
         content = json.dumps(design.to_dict(), indent=2, ensure_ascii=False) + "\n"
     else:
         content = toml_text(design, text)
-    write_whole(path, lambda temporary: temporary.write_text(content, encoding="utf-8", newline="\n"))
+    write_whole(path, content)
 
 
 def toml_text(design: DesignModel, text: str | None) -> str:
@@ -114,27 +115,75 @@ def refuse_strange_ending(path: Path, what: str, endings: tuple[str, ...]) -> st
     return ending
 
 
-def write_whole(path: Path, write: Callable[[Path], object]) -> None:
-    """Let `write` fill a temporary file beside `path`, then rename it: the file is whole or untouched.
+Content = str | bytes | memoryview
+
+
+def write_whole(path: Path, content: Content) -> None:
+    """Write a temporary file beside `path`, then rename it: the file is whole or untouched.
+
+    Args:
+        path: the file.
+        content: all of it; text is written as UTF-8. Whoever makes figures and workbooks makes them in memory: of the
+            libraries that write them, none says well why a disk took nothing more.
 
     Raises:
         DataError: the file cannot be written.
     """
-    path = _behind_links(path)
+    write_all({path: content})
+
+
+def write_all(files: Mapping[Path, Content], *, folders: bool = False) -> None:
+    """Write several files as `write_whole` does one: while one of them cannot be written, none is replaced.
+
+    Args:
+        files: what is to stand in each.
+        folders: whether folders that are missing are made; they are removed again where a file cannot be written.
+
+    Raises:
+        DataError: a file cannot be written; the error names it.
+    """
+    staged: list[tuple[Path, Path]] = []
+    made: list[Path] = []
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=path.suffix, dir=path.parent)
-        os.close(handle)
-    except OSError as error:
-        raise DataError(f"{path}: cannot be written ({error.strerror})") from None
-    temporary = Path(name)
+        for path, content in files.items():
+            with _written_or_said(path):
+                if folders:
+                    made += _folders_made(path.parent)
+                behind = _behind_links(path)
+                temporary = behind.with_name(f".{behind.name}.{secrets.token_hex(8)}{behind.suffix}")
+                staged.append((temporary, behind))  # Before it is there: an interrupt leaves nothing.
+                _write_new(temporary, content.encode() if isinstance(content, str) else content)
+                if behind.exists():
+                    temporary.chmod(behind.stat().st_mode & 0o777)
+        for temporary, path in staged:
+            with _written_or_said(path):
+                temporary.replace(path)
+    finally:
+        for temporary, _ in staged:
+            temporary.unlink(missing_ok=True)
+        for folder in reversed(made):
+            with suppress(OSError):  # Something stands in it: it was made for good.
+                folder.rmdir()
+
+
+def _write_new(path: Path, content: bytes | memoryview) -> None:
+    with path.open("xb") as file:
+        file.write(content)
+
+
+@contextmanager
+def _written_or_said(path: Path) -> Iterator[None]:
     try:
-        write(temporary)
-        temporary.chmod(_usual_mode(path))
-        temporary.replace(path)
+        yield
     except OSError as error:
         raise DataError(f"{path}: cannot be written ({error.strerror or error})") from None
-    finally:
-        temporary.unlink(missing_ok=True)
+
+
+def _folders_made(folder: Path) -> list[Path]:
+    """Make a folder with those above it, and return what was made, the highest first."""
+    missing = [one for one in (folder, *folder.parents) if not one.exists()]
+    folder.mkdir(parents=True, exist_ok=True)
+    return missing[::-1]
 
 
 def _behind_links(path: Path) -> Path:
@@ -147,12 +196,3 @@ def _behind_links(path: Path) -> Path:
         return Path(os.path.realpath(path, strict=True)) if path.is_symlink() and path.exists() else path
     except (OSError, RuntimeError) as error:
         raise DataError(f"{path}: cannot be written ({getattr(error, 'strerror', None) or error})") from None
-
-
-def _usual_mode(path: Path) -> int:
-    """Return the mode of the file being replaced, or what a new file would get; mkstemp's is private."""
-    if path.exists():
-        return path.stat().st_mode & 0o777
-    mask = os.umask(0)
-    os.umask(mask)
-    return 0o666 & ~mask

@@ -7,6 +7,7 @@ import json
 import math
 import re
 from collections.abc import Mapping
+from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -53,16 +54,24 @@ def write_table(
     Raises:
         DataError: the ending is none of these, a package is missing, or the file cannot be written.
     """
-    writers = {
-        ".csv": lambda file: file.write_text(table_csv(table), encoding="utf-8"),
-        ".json": lambda file: file.write_text(
-            (table_records(table) if records else table_json(table, command, more, **marks)) + "\n", encoding="utf-8"
-        ),
-        ".xlsx": lambda file: _to_excel({sheet or command: table, **(more or {})}, file),
-        ".parquet": lambda file: table.to_parquet(file, index=False, engine="pyarrow"),
-    }
     ending = check_table_file(path, records=records)
-    write_whole(path, writers[ending])
+    try:
+        content = _content(ending, table, command, more or {}, sheet=sheet, records=records, **marks)
+    except OSError as error:  # Workbooks are written by way of files elsewhere.
+        raise DataError(f"{path}: cannot be written ({error.strerror or error})") from None
+    write_whole(path, content)
+
+
+def _content(
+    ending: str, table: pd.DataFrame, command: str, more: Tables, *, sheet: str, records: bool, **marks: str
+) -> str | bytes:
+    if ending == ".csv":
+        return table_csv(table)
+    if ending == ".json":
+        return (table_records(table) if records else table_json(table, command, more, **marks)) + "\n"
+    if ending == ".xlsx":
+        return _as_excel({sheet or command: table, **more})
+    return bytes(table.to_parquet(None, index=False, engine="pyarrow"))
 
 
 def check_table_file(path: Path, *, records: bool = False) -> str:
@@ -163,10 +172,11 @@ def _is_whole(value: float) -> bool:
     return value.is_integer() and abs(value) < 2**53
 
 
-def _to_excel(tables: Tables, file: Path) -> None:
+def _as_excel(tables: Tables) -> bytes:
     import pandas as pd
 
-    with pd.ExcelWriter(file, engine="openpyxl") as writer:
+    written = BytesIO()
+    with pd.ExcelWriter(written, engine="openpyxl") as writer:
         for name, table in tables.items():
             table.to_excel(writer, index=False, sheet_name=name[:SHEET_NAME])
             for cells in writer.sheets[name[:SHEET_NAME]].iter_rows():
@@ -176,3 +186,4 @@ def _to_excel(tables: Tables, file: Path) -> None:
                     # openpyxl writes 16 digits, and many a float64 needs 17; text in a number's cell goes as it is.
                     if isinstance(cell.value, float) and float(f"{cell.value:.16g}") != cell.value:
                         cell._value = repr(cell.value)
+    return written.getvalue()

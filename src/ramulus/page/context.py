@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from ramulus.analysis.simulate import SimulationStopped
 from ramulus.errors import MissingPartError, RamulusError
 from ramulus.page.parts import Drawn, Figure, Table, Words
 from ramulus.page.svg import SIZE, svg_of
@@ -91,6 +92,8 @@ def figure(
             said = words()
             svg = svg_of(draw(*(one() if callable(one) else one for one in of), figsize=SIZE, **options), name, said)
             return Drawn(said, svg, numbers() if numbers else None)
+        except SimulationStopped:
+            raise
         except RamulusError as error:
             return nothing(title, error)
 

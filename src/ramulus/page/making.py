@@ -124,7 +124,7 @@ def sections_of(context: Context) -> tuple[Section, ...]:
 
 def written(path: Path, text: str) -> Path:
     """Write a page, whole or not at all, and return its file."""
-    write_whole(path, lambda file: file.write_text(text, encoding="utf-8", newline="\n"))
+    write_whole(path, text)
     return path
 
 

@@ -92,10 +92,12 @@ def _expected_waste(design: Design, place: str) -> Iterator[Finding]:
     rules = design.track().overflow
     if rules.carry == 1 and rules.carry_limit is None:
         return
-    from ramulus.analysis.simulate import simulate
+    from ramulus.analysis.simulate import SimulationStopped, simulate
 
     try:
         result = simulate(design, WASTE_PLAYERS, seed=0)
+    except SimulationStopped:
+        raise  # Who interrupted it wants no findings.
     except RamulusError:
         return  # What keeps the design from being played is found by other checks.
     waste, income = result.waste(), result.income()

@@ -113,11 +113,13 @@ def _driven_away(design: Design) -> Iterator[Finding]:
     quitters = [name for name, player in design.players.items() if player.patience_hours_per_level is not None]
     if not quitters:
         return
-    from ramulus.analysis.simulate import simulate
+    from ramulus.analysis.simulate import SimulationStopped, simulate
 
     counts = dict.fromkeys(quitters, PLAYED)
     try:
         result = simulate(design, counts, PLAYED_HOURS, most_encounters=PLAYED_ENCOUNTERS)
+    except SimulationStopped:
+        raise  # Who interrupted it wants no findings.
     except RamulusError:
         return  # What keeps the design from being played is found by other checks.
     track = design.main_track_name

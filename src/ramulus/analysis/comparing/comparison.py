@@ -16,7 +16,7 @@ from ramulus.analysis.comparing.paired import Difference, difference_of_medians,
 from ramulus.analysis.goals import horizon_for
 from ramulus.analysis.result import SimulationResult
 from ramulus.analysis.simulate import DEFAULT_HOURS, simulate
-from ramulus.errors import RamulusError
+from ramulus.errors import RamulusError, naming
 from ramulus.simulation.run import Progress
 
 if TYPE_CHECKING:
@@ -254,5 +254,8 @@ def compare(
         some = players
         if isinstance(players, Mapping):
             some = {who: count for who, count in players.items() if who in design.profiles}
-        results[name] = simulate(design, some, horizon, seed, executor=executor, progress=progress, keep_players=True)
+        with naming(name):
+            results[name] = simulate(
+                design, some, horizon, seed, executor=executor, progress=progress, keep_players=True
+            )
     return Comparison(results)

@@ -8,7 +8,7 @@ import signal
 import socket
 import threading
 from collections.abc import AsyncIterator, Callable, Iterator
-from contextlib import asynccontextmanager, contextmanager, suppress
+from contextlib import asynccontextmanager, contextmanager
 from pathlib import Path
 from types import FrameType
 from typing import TYPE_CHECKING
@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 HOST = "127.0.0.1"
 TOKEN_BYTES = 16
+GRACE = 2  # s; what goes on then is given up.
 
 
 class _Server(uvicorn.Server):
@@ -83,12 +84,13 @@ def serve(session: Session, files: Callable[[], set[Path]], port: int, ready: Ca
             yield
         finally:
             stop.set()
-            with suppress(asyncio.CancelledError):  # What it was doing is not done to its end.
-                await following
+            # What it was doing need not be done to its end, and may take longer than anybody waits.
+            await asyncio.wait([following], timeout=GRACE)
+            following.cancel()
 
     config = uvicorn.Config(
         app_of(session, token, port, lifespan), log_level="warning", access_log=False, ws="none", lifespan="on",
-        server_header=False, timeout_graceful_shutdown=2,
+        server_header=False, timeout_graceful_shutdown=GRACE,
     )  # fmt: skip
     try:
         _Server(config, session).run(sockets=[listening])

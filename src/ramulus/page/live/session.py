@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import sys
+import threading
 import traceback
 from collections.abc import AsyncIterator, Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from ramulus.design import bytes_now, load_design
 from ramulus.design.loading import MAX_BYTES
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from ramulus.page.context import Context
     from ramulus.simulation.run import Progress
 
+T = TypeVar("T")
 KEPT = 4  # Designs whose runs are kept, so that going back is at once.
 
 
@@ -91,6 +93,7 @@ class Session:
         self.file = file
         self._load, self._sizes = load, sizes
         self._hand = ThreadPoolExecutor(1, thread_name_prefix="live")  # Figures are drawn by one at a time.
+        self._at_work = threading.Lock()
         self._wanted, self._working, self._closed = 0, False, False
         self._known = _Known()
         self._runs: list[tuple[Design, Context]] = []
@@ -138,7 +141,7 @@ class Session:
             found = self.shown.figure(name) if self.shown.number == version else None
             return None if found is None else write(found)
 
-        return None if self._closed else await asyncio.get_running_loop().run_in_executor(self._hand, draw)
+        return None if self._closed else await asyncio.get_running_loop().run_in_executor(self._hand, self._held, draw)
 
     # --- what changes it ---------------------------------------------------------------------------------------
 
@@ -149,7 +152,7 @@ class Session:
             DesignError: the design is at fault.
         """
         try:
-            self._hand.submit(self._show).result()
+            self._hand.submit(self._held, self._show).result()
         except BaseException:
             self.close()
             raise
@@ -183,7 +186,7 @@ class Session:
             DataError: nothing is tried, the design fails with it, or the file has been changed meanwhile.
             DesignError: the file takes no such values.
         """
-        await asyncio.get_running_loop().run_in_executor(self._hand, self._keep)
+        await asyncio.get_running_loop().run_in_executor(self._hand, self._held, self._keep)
         await self.read()  # Whoever watches the file asks for that too; which of the two comes first is all one.
 
     def close(self) -> None:
@@ -192,6 +195,13 @@ class Session:
         if self._loop is not None and not self._loop.is_closed():
             self._loop.call_soon_threadsafe(self._tell)
         self._hand.shutdown(wait=False, cancel_futures=True)
+
+    def at_rest(self, within: float) -> bool:
+        """Return whether a closed session has ended its work, after waiting for it for some seconds at most."""
+        ended = self._at_work.acquire(timeout=within)
+        if ended:
+            self._at_work.release()
+        return ended
 
     # --- the work ----------------------------------------------------------------------------------------------
 
@@ -218,10 +228,15 @@ class Session:
 
         self._working = True
         self._tell()
-        await self._loop.run_in_executor(self._hand, run)
+        await self._loop.run_in_executor(self._hand, self._held, run)
         if ticket == self._wanted:
             self._working = False
             self._tell()
+
+    def _held(self, work: Callable[[], T]) -> T:
+        """Do some work so that `at_rest` knows of it."""
+        with self._at_work:
+            return work()
 
     def _tell(self) -> None:
         for ear in self._ears:
