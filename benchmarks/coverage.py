@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 
 import ramulus as rm
-from ramulus.analysis.comparing.paired import difference, difference_of_quantiles
-from ramulus.analysis.comparing.statistic import Quantile, Statistic
+from ramulus.comparing.paired import difference, difference_of_quantiles
+from ramulus.comparing.statistic import Quantile, Statistic
 
 SIZES, QUANTILES = (50, 300, 2000), (0.1, 0.5, 0.9)
 STRIDE = 105

@@ -14,7 +14,7 @@ import numpy as np
 from planted import made_up
 
 import ramulus as rm
-from ramulus.analysis.tuning import pace_costs
+from ramulus.tuning import pace_costs
 
 FRESH = 20_000
 

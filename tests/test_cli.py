@@ -189,7 +189,7 @@ def test_help_and_levels_start_light():
 
 
 def test_ctrl_c_stops_says_how_far_it_got_and_leaves_nothing_half_written(cli, canopy, tmp_path, monkeypatch):
-    from ramulus.analysis import simulate as running
+    from ramulus.results import simulate as running
 
     out = tmp_path / "pace.csv"
     # Nobody ever levels, so that these players alone would take the better part of an hour.
@@ -211,7 +211,7 @@ def test_ctrl_c_stops_says_how_far_it_got_and_leaves_nothing_half_written(cli, c
 
 
 def test_ctrl_c_later_on_shows_the_players_that_were_done(cli, canopy, monkeypatch):
-    from ramulus.analysis import simulate as running
+    from ramulus.results import simulate as running
 
     real = running.simulate
 

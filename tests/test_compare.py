@@ -10,10 +10,10 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.comparing.changes import changes
-from ramulus.analysis.comparing.paired import difference_of_medians, difference_of_quantiles
-from ramulus.analysis.words.compared import compared_at_a_glance
+from ramulus.comparing.changes import changes
+from ramulus.comparing.paired import difference_of_medians, difference_of_quantiles
 from ramulus.design import shipped_variants
+from ramulus.words.compared import compared_at_a_glance
 
 
 @pytest.fixture(scope="module")

@@ -8,8 +8,8 @@ import pytest
 import ramulus as rm
 from conftest import make
 from ramulus.design import saving
-from ramulus.design.cost_file import read_cost_table
 from ramulus.files import write_table
+from ramulus.files.cost_file import read_cost_table
 from ramulus.rules.tabulation import tabulated
 
 

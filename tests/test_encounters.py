@@ -9,10 +9,9 @@ from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.effort import left_out
 from ramulus.rules import pay
-from ramulus.rules.pursuit import mix
 from ramulus.rules.tabulation import tabulated
+from ramulus.tables.effort import left_out
 
 
 def stat_table(design, player=None):
@@ -147,13 +146,13 @@ def test_what_runs_out_is_said_and_left_out_of_the_mix():
         multipliers=[{"name": "bloom", "factor": 2, "from_day": 3}],
     )
     tabulation = tabulated(design)
-    mean_xp, seconds = mix(tabulation.profile(), tabulation.columns.first_column)
+    mean_xp, seconds = tabulation.profile().mix(tabulation.columns.first_column)
     assert (mean_xp / seconds * 3600).tolist() == pytest.approx([1000] * 6)
     said = left_out(design)
     assert "bloom" in said[0] and "errand (2 times)" in said[1] and len(said) == 2
     assert left_out(make(sources={"a": {"level": 1, "xp": 1}})) == []
     only = make(sources={"errand": {"level": 1, "xp": 900, "seconds": 36, "limit": 2}})
-    mean_xp, _ = mix(tabulated(only).profile(), tabulated(only).columns.first_column)
+    mean_xp, _ = tabulated(only).profile().mix(tabulated(only).columns.first_column)
     assert mean_xp.tolist() == pytest.approx([900] * 6)
 
 

@@ -19,10 +19,10 @@ from numba import njit
 import ramulus as rm
 import ramulus.simulation.compiled  # Registers the rules with the compiler.
 from conftest import make
-from ramulus.analysis.words.glance import duration, milestones
 from ramulus.errors import FormulaError
 from ramulus.formula import parse
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder, round_amount
+from ramulus.words.summary import duration, milestones
 
 SCRIPT = Path(__file__).parent.parent / "benchmarks" / "first_hour.py"
 

@@ -16,9 +16,9 @@ from numba import njit
 import ramulus as rm
 import ramulus.simulation.compiled  # Registers the rules with the compiler.
 from conftest import make
-from ramulus.analysis import trace as tracing
 from ramulus.rules import overflow
 from ramulus.rules.tabulation import tabulated
+from ramulus.tables import trace as tracing
 
 COSTS = {"values": [10, 25, 7, 60, 100]}
 

@@ -12,15 +12,15 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.cost_shape import cost_shape
-from ramulus.analysis.level_table import shape_in_words
-from ramulus.analysis.trace import totals_in_words
-from ramulus.analysis.words.writers import Column, factor, number, percent, significant, xp
 from ramulus.cli.options import value_of
 from ramulus.cli.output import Printing
 from ramulus.files import table_json, write_table
 from ramulus.formula import number_text
 from ramulus.rules.tabulation import tabulated
+from ramulus.tables.cost_shape import cost_shape
+from ramulus.tables.levels import shape_in_words
+from ramulus.tables.trace import totals_in_words
+from ramulus.words.writers import Column, factor, number, percent, significant, xp
 
 
 @pytest.mark.parametrize(

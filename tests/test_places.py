@@ -6,12 +6,12 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.explain import names_at
 from ramulus.design import value_at
 from ramulus.design.names import formula_places
 from ramulus.design.places import split_place
 from ramulus.rules.ability import quantile_of
 from ramulus.rules.tabulation import tabulated
+from ramulus.tables.explain import names_at
 
 
 @pytest.mark.parametrize(

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 import ramulus as rm
 from conftest import make
 from exact import exact_arrival
-from ramulus.analysis import simulate as running
+from ramulus.results import simulate as running
 from ramulus.simulation.samples import BinnedSample, WholeSample, quantile
 from slow import slow_player
 

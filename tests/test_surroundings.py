@@ -121,7 +121,7 @@ def test_a_demo_that_finds_no_room_leaves_nothing_and_may_come_again(cli, tmp_pa
 
 
 def test_a_stopped_run_leaves_the_whole_one_and_marks_its_own(cli, canopy, tmp_path, monkeypatch):
-    from ramulus.analysis import simulate as running
+    from ramulus.results import simulate as running
 
     whole = tmp_path / "pace.json"
     assert cli("simulate", canopy, "--players", 20, "--output", whole).status == 0
@@ -297,7 +297,7 @@ def test_a_formula_that_python_would_warn_of_says_nothing_on_the_terminal(recwar
 
 
 def test_a_saved_result_that_unpacks_to_gigabytes_is_refused_unread(tmp_path, monkeypatch):
-    from ramulus.analysis import result_file
+    from ramulus.results import result_file
 
     rm.simulate(rm.demo_design(), 5, hours=1).save(tmp_path / "run.npz")
     monkeypatch.setattr(result_file, "MOST_UNPACKED", 1000)
@@ -356,7 +356,7 @@ def test_an_interrupt_within_a_check_is_no_finding(monkeypatch):
     def stopped(*_, **__):
         raise rm.SimulationStopped(None, 0, 9)
 
-    monkeypatch.setattr("ramulus.analysis.simulate.simulate", stopped)
+    monkeypatch.setattr("ramulus.results.simulate.simulate", stopped)
     with pytest.raises(rm.SimulationStopped):
         rm.check(rm.demo_design())
 

@@ -13,12 +13,12 @@ from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.analysis.comparing.paired import difference
-from ramulus.analysis.comparing.statistic import Quantile, Statistic
-from ramulus.analysis.tuning import pace_costs
-from ramulus.analysis.tuning.cost_curve_fit import TimeWishes, carried_on, in_grains, smooth_costs
+from ramulus.comparing.paired import difference
+from ramulus.comparing.statistic import Quantile, Statistic
 from ramulus.rules.sharing import share_tables
 from ramulus.rules.tabulation import tabulated
+from ramulus.tuning import pace_costs
+from ramulus.tuning.cost_curve_fit import TimeWishes, carried_on, in_grains, smooth_costs
 
 # One XP a second, without chance: hours to a level are its total over 3,600.
 EXACT = {
@@ -499,7 +499,7 @@ def test_what_tune_cannot_do_is_refused(cli, demo_file, words, said):
 
 
 def test_a_file_that_changed_meanwhile_is_left_alone(cli, demo_file, monkeypatch):
-    from ramulus.analysis.tuning import tuning
+    from ramulus.tuning import tuning
 
     found = tuning.judge
 
@@ -515,7 +515,7 @@ def test_a_file_that_changed_meanwhile_is_left_alone(cli, demo_file, monkeypatch
 
 @pytest.mark.parametrize("words", [("--vary", "crown_gate", "--players", 100), ("--costs", "steady", "5=0.4")])
 def test_an_interrupt_gives_the_best_so_far_and_writes_nothing(cli, demo_file, monkeypatch, words):
-    from ramulus.analysis.tuning.trials import Trials
+    from ramulus.tuning.trials import Trials
 
     play, before, runs = Trials.play, demo_file.read_text(), []
 

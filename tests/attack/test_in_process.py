@@ -14,9 +14,9 @@ import ramulus as rm
 from attack import mutation
 from attack.budget import Budget
 from ramulus.design import demo_text, shipped_variants, starter_text
-from ramulus.design.cost_file import read_cost_table
 from ramulus.errors import FormulaError
 from ramulus.files import write_table
+from ramulus.files.cost_file import read_cost_table
 from ramulus.formula import evaluate, parse, work_through
 from test_formula import PYTHON
 

@@ -8,19 +8,19 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ramulus.analysis.words.goals import goal_lines
 from ramulus.cli import options
 from ramulus.cli.closing import VERDICTS, Closing, closed
 from ramulus.cli.console import WIDTH, say
 from ramulus.cli.output import in_width, waiting
 from ramulus.cli.simulate import run_simulation
 from ramulus.errors import DesignError
+from ramulus.words.goals import goal_lines
 
 if TYPE_CHECKING:
     import pandas as pd
 
-    from ramulus.analysis.checks.finding import Findings
-    from ramulus.analysis.goals import Judged
+    from ramulus.checks.finding import Findings
+    from ramulus.goals import Judged
 
 
 ALONE = (".csv", ".parquet")  # Endings of files that hold one table.
@@ -48,9 +48,9 @@ def check(
     Exit status: 1 on errors, 0 on warnings and notes alone (--strict: 1 on warnings). With --goals the design is
     played: 1 where a goal is missed, too.
     """
-    from ramulus.analysis.checks import Findings, from_problem
-    from ramulus.analysis.checks import check as find
-    from ramulus.analysis.goals import MISSED, judge
+    from ramulus.checks import Findings, from_problem
+    from ramulus.checks import check as find
+    from ramulus.goals import MISSED, judge
 
     try:
         design = closing.load(file)
@@ -75,7 +75,7 @@ def _for_machines(
     """Print or write what was judged as SARIF or JUnit XML."""
     from ramulus import __version__
     from ramulus.design import write_whole
-    from ramulus.files.judged import junit_text, sarif_text, verdicts_of
+    from ramulus.words.judged import junit_text, sarif_text, verdicts_of
 
     verdicts = verdicts_of(findings, judged)
     junit = closing.verdicts == options.VerdictFormat.junit
@@ -91,7 +91,7 @@ def _with_goals(table: pd.DataFrame, judged: list[Judged]) -> pd.DataFrame:
     """Return a table of findings with a row a goal."""
     import pandas as pd
 
-    from ramulus.analysis.goals import MISSED
+    from ramulus.goals import MISSED
 
     rows = [
         (f"goal-{one.verdict}", "error" if one.verdict == MISSED else "note", f"goals[{index}]", None, str(one), "")
@@ -105,7 +105,7 @@ def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, fil
         _for_machines(findings, judged or [], closing, file, strict=strict)
         return
     if not closing.shows_table:
-        from ramulus.analysis.goals import table_of
+        from ramulus.goals import table_of
 
         more = None if judged is None else {"goals": table_of(judged)}
         table = findings.table()

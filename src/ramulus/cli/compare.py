@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from ramulus.analysis.words.compared import compared_at_a_glance, compared_in_words, parts_of
-from ramulus.analysis.words.heads import COMPARED
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.output import Printing
 from ramulus.cli.simulate import progress_bar
+from ramulus.words.compared import compared_at_a_glance, compared_in_words, parts_of
+from ramulus.words.heads import COMPARED
 
 if TYPE_CHECKING:
-    from ramulus.analysis.comparing import Comparison
+    from ramulus.comparing import Comparison
     from ramulus.design import Design
 
 MOST_VARIANTS = 50
@@ -52,7 +52,7 @@ def play_compared(
     closing: Closing,
 ) -> Comparison:  # fmt: skip
     """Play what the command line asks for."""
-    from ramulus.analysis.comparing import compare as run
+    from ramulus.comparing import compare as run
 
     designs = named_designs(files, variants, closing)
     if len(designs) < 2:

@@ -7,20 +7,20 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ramulus.analysis.words.glance import summary
-from ramulus.analysis.words.heads import LEVELS
 from ramulus.cli import options
 from ramulus.cli.closing import Quiet
 from ramulus.cli.output import Printing, waiting
 from ramulus.cli.side_by_side import side_by_side
 from ramulus.cli.simulate import progress_bar
 from ramulus.errors import DataError
+from ramulus.words.heads import LEVELS
+from ramulus.words.summary import summary
 
 if TYPE_CHECKING:
     import pandas as pd
 
-    from ramulus.analysis.result import SimulationResult
     from ramulus.page.context import Context
+    from ramulus.results.result import SimulationResult
 
 DESIGN, VARIANT, PAGE = "canopy.toml", "canopy_eased.toml", "canopy.html"
 TABLES, FIGURES = "tables", "figures"
@@ -40,10 +40,10 @@ def demo(
     quiet: Quiet = False,
 ) -> None:
     """Run the full story on the shipped design: tables, every figure, a page, and a variant beside it."""
-    from ramulus.analysis.tuning import sensitivity
     from ramulus.design import demo_text, load_design, shipped_variants, write_all
     from ramulus.files import table_csv
     from ramulus.page.making import drawn, played
+    from ramulus.tuning import sensitivity
 
     texts = {DESIGN: demo_text(), **shipped_variants()}
     _refuse_others_work(folder, texts)
@@ -67,9 +67,9 @@ def demo(
 
 def _tables(context: Context) -> dict[str, tuple[str, pd.DataFrame]]:
     """Return the demo's tables by name, each with the command that makes it."""
-    from ramulus.analysis.effort import effort_table
-    from ramulus.analysis.gain import gain_table
-    from ramulus.analysis.level_table import level_table
+    from ramulus.tables.effort import effort_table
+    from ramulus.tables.gain import gain_table
+    from ramulus.tables.levels import level_table
 
     design, result, comparison = context.design, context.result, context.comparison
     assert result is not None
@@ -90,7 +90,7 @@ def _tables(context: Context) -> dict[str, tuple[str, pd.DataFrame]]:
 
 def _say(folder: Path, context: Context, tables: dict[str, tuple[str, pd.DataFrame]], seed: int) -> None:
     """Print a first look, and where to look next."""
-    from ramulus.analysis.level_table import shape_in_words
+    from ramulus.tables.levels import shape_in_words
 
     design, printing = context.design, Printing("demo")
     assert context.result is not None

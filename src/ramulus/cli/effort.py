@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from ramulus.analysis.words.heads import EFFORT, gain_heads
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
+from ramulus.words.heads import EFFORT, gain_heads
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -38,8 +38,8 @@ def effort(
     XP per hour counts failures and the seconds between encounters. Timed multipliers are off.
     """
     design = closing.load(file)
-    from ramulus.analysis.effort import effort_table, left_out
     from ramulus.rules.ability import in_words
+    from ramulus.tables.effort import effort_table, left_out
 
     who = _profile(design, player)
     table = _some(
@@ -64,9 +64,9 @@ def gain(
 ) -> None:
     """What each source awards at each level, with the multipliers behind it."""
     design = closing.load(file)
-    from ramulus.analysis.effort import how_near
-    from ramulus.analysis.gain import gain_table, how_rules_stack
     from ramulus.rules.ability import in_words
+    from ramulus.tables.effort import how_near
+    from ramulus.tables.gain import gain_table, how_rules_stack
 
     who = _profile(design, player)
     table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)

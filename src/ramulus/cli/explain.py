@@ -28,7 +28,7 @@ def explain(
 ) -> None:
     """Work a formula through at one level, innermost step first, with every rounding named."""
     design = closing.load(file)
-    from ramulus.analysis.explain import explain as work
+    from ramulus.tables.explain import explain as work
 
     worked = work(design, place, level, player=player, ability=ability, source=source, skill_level=skill_level)
     if closing.shows_table:

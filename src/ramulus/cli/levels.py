@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ramulus.analysis.words.heads import LEVELS
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.options import Format
 from ramulus.cli.output import Printing
+from ramulus.words.heads import LEVELS
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -43,7 +43,7 @@ def levels(
     elif all_tracks:
         _every_track(design, player, printing)
     else:
-        from ramulus.analysis.level_table import jump_levels, level_table, shape_in_words
+        from ramulus.tables.levels import jump_levels, level_table, shape_in_words
 
         table = level_table(design, track, player=player, from_level=from_level, to_level=to_level)
         name = track or design.main_track_name
@@ -58,7 +58,7 @@ def levels(
 
 
 def _at_xp(design: Design, at_xp: float, track: str | None, closing: Closing, printing: Printing) -> None:
-    from ramulus.analysis.level_at import level_at
+    from ramulus.tables.level_at import level_at
 
     found = level_at(design, at_xp, track)
     if closing.shows_table:
@@ -73,7 +73,7 @@ def _every_track(design: Design, player: str | None, printing: Printing) -> None
     """Show all tracks: side by side where the output holds several tables, else one below the other."""
     import pandas as pd
 
-    from ramulus.analysis.level_table import level_table
+    from ramulus.tables.levels import level_table
 
     tables = {name: level_table(design, name, player=player) for name in design.track_order}
     ending = printing.output.suffix.lower() if printing.output else ""

@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ramulus.analysis.words.heads import PARTY
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.output import waiting
+from ramulus.words.heads import PARTY
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -40,7 +40,7 @@ def party(
     p10, p50, p90: a tenth, half, nine tenths of the parties have the member at that level or below.
     """
     design = closing.load(file)
-    from ramulus.analysis.party import play_party
+    from ramulus.results.party import play_party
 
     with waiting("playing the parties", quiet=closing.quiet):
         run = play_party(design, encounters, parties=parties, seed=seed)

@@ -21,8 +21,8 @@ from ramulus.cli.simulate import progress_bar, run_simulation
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
+    from ramulus.results.result import SimulationResult
 
 
 class _Kinds(TyperGroup):
@@ -212,7 +212,7 @@ def awards(
 ) -> None:  # fmt: skip
     """How awards climb through the thresholds, and what is wasted."""
     from ramulus import plots
-    from ramulus.analysis.trace import trace
+    from ramulus.tables.trace import trace
 
     if not award:
         raise typer.BadParameter("no awards to draw; give --award 40 --award 90", param_hint="--award")
@@ -278,7 +278,7 @@ def party(
 ) -> None:  # fmt: skip
     """How the members of the party catch up."""
     from ramulus import plots
-    from ramulus.analysis.party import play_party
+    from ramulus.results.party import play_party
 
     drawing = _Drawing(context, closing)
     with waiting("playing the parties", quiet=closing.quiet):
@@ -314,7 +314,7 @@ def sweep(
 ) -> None:  # fmt: skip
     """Played time for values of one number, or as a map over two."""
     from ramulus import plots
-    from ramulus.analysis.comparing import sweep as run
+    from ramulus.comparing import sweep as run
 
     given = [options.split_change(text, "--vary") for text in vary or []]
     if not 1 <= len(given) <= 2:

@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 import typer
 
-from ramulus.analysis.words.sensitivity import FOOT, HEADS, sensitivity_rows
-from ramulus.analysis.words.writers import significant
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.output import Printing
 from ramulus.cli.trials import trials_bar
+from ramulus.words.sensitivity import FOOT, HEADS, sensitivity_rows
+from ramulus.words.writers import significant
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -48,7 +48,7 @@ def sensitivity(
 
 def moved(design: Design, vary: list[str] | None, players: int, seed: int, closing: Closing) -> pd.DataFrame:
     """Move numbers, with a progress bar."""
-    from ramulus.analysis.tuning import sensitivity as run
+    from ramulus.tuning import sensitivity as run
 
     with trials_bar(closing.quiet) as progress:
         return run(design, vary, players, seed=seed, progress=progress)

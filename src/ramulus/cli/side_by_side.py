@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ramulus.analysis.words.glance import LEVEL, at_a_glance
+from ramulus.words.summary import LEVEL, at_a_glance
 
 if TYPE_CHECKING:
     import pandas as pd

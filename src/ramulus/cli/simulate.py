@@ -9,20 +9,20 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ramulus.analysis.words.glance import NOTABLE, milestones, summary
-from ramulus.analysis.words.heads import PACE
-from ramulus.analysis.words.writers import Column, hours, number, percent
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.console import console
 from ramulus.cli.output import COMPILES, Printing
 from ramulus.cli.side_by_side import side_by_side
+from ramulus.words.heads import PACE
+from ramulus.words.summary import NOTABLE, milestones, summary
+from ramulus.words.writers import Column, hours, number, percent
 
 if TYPE_CHECKING:
     import pandas as pd
 
-    from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
+    from ramulus.results.result import SimulationResult
     from ramulus.simulation.run import Progress
 
 AT_HEADS = {
@@ -77,7 +77,7 @@ def simulate(
     counts as later than all who did. Some levels are shown, the profiles side by side; --all shows every one.
     """
     design = closing.load(file)
-    from ramulus.analysis.simulate import DEFAULT_HOURS, SimulationStopped
+    from ramulus.results.simulate import DEFAULT_HOURS, SimulationStopped
 
     options.one_player(design, player)
     asked = [*(until or []), *([track] if track else [])]
@@ -165,7 +165,7 @@ def run_simulation(
     Raises:
         SimulationStopped: it was interrupted; the error holds what was done.
     """
-    from ramulus.analysis.simulate import simulate as run
+    from ramulus.results.simulate import simulate as run
 
     counts = {player: players} if player is not None else players
     with progress_bar(quiet) as progress:

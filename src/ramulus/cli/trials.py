@@ -11,7 +11,7 @@ from ramulus.cli.console import console
 from ramulus.cli.output import COMPILES
 
 if TYPE_CHECKING:
-    from ramulus.analysis.tuning import TrialProgress
+    from ramulus.tuning import TrialProgress
 
 
 @contextmanager

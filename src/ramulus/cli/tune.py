@@ -9,18 +9,18 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ramulus.analysis.words.glance import milestones
-from ramulus.analysis.words.writers import Column, hours, number, significant, xp
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.trials import trials_bar
 from ramulus.errors import DataError, RamulusError
+from ramulus.words.summary import milestones
+from ramulus.words.writers import Column, hours, number, significant, xp
 
 if TYPE_CHECKING:
     import pandas as pd
 
-    from ramulus.analysis.tuning import PacedCosts, Tuning
     from ramulus.design import Design
+    from ramulus.tuning import PacedCosts, Tuning
 
 
 def _reached(found: object) -> str:
@@ -100,8 +100,8 @@ def tune(
     read = bytes_now(file, MAX_BYTES) if write else b""
     design = closing.load(file)
     with trials_bar(closing.quiet) as progress:
-        from ramulus.analysis.tuning import PacedCosts, pace_costs
-        from ramulus.analysis.tuning import tune as run
+        from ramulus.tuning import PacedCosts, pace_costs
+        from ramulus.tuning import tune as run
 
         if costs is not None:
             in_hours, in_days = _wishes(wishes or [])
@@ -180,7 +180,7 @@ def _wishes(wishes: list[str]) -> tuple[dict[int, float], dict[int, int]]:
 def _show(found: Tuning | PacedCosts, closing: Closing) -> None:
     import pandas as pd
 
-    from ramulus.analysis.tuning import Tuning
+    from ramulus.tuning import Tuning
 
     stopped = "interrupted" if found.stopped else ""
     printing = closing.printing("tune", stopped=stopped)
@@ -211,7 +211,7 @@ def _show(found: Tuning | PacedCosts, closing: Closing) -> None:
 
 def _in_percents(found: Tuning) -> pd.DataFrame:
     """Return what became of the goals, with shares written as percents."""
-    from ramulus.analysis.goals import SHARES
+    from ramulus.goals import SHARES
 
     table = found.goals.astype({"found_before": object, "found": object})
     for row, goal in enumerate(found.design.goals[: len(table)]):

@@ -5,21 +5,21 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-from ramulus.analysis.simulate import SimulationStopped
 from ramulus.errors import MissingPartError, RamulusError
 from ramulus.page.parts import Drawn, Figure, Table, Words
 from ramulus.page.svg import SIZE, svg_of
 from ramulus.plots.labels import LONGEST_NAME, shortened
+from ramulus.results.simulate import SimulationStopped
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     import pandas as pd
 
-    from ramulus.analysis.checks import Findings
-    from ramulus.analysis.comparing import Comparison
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.checks import Findings
+    from ramulus.comparing import Comparison
     from ramulus.design import Design
+    from ramulus.results.result import SimulationResult
 
 FEW_PROFILES = 8  # Have figures of their own: with more of them a page takes long to draw, and to read.
 

@@ -9,9 +9,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ramulus.analysis.checks import check
-from ramulus.analysis.comparing import compare
-from ramulus.analysis.simulate import simulate
+from ramulus.checks import check
+from ramulus.comparing import compare
 from ramulus.design import refuse_strange_ending, write_whole
 from ramulus.errors import MissingPartError
 from ramulus.page.context import Context
@@ -19,6 +18,7 @@ from ramulus.page.html import html_of
 from ramulus.page.parts import Drawn, Section, figures_of
 from ramulus.page.sections import SECTIONS
 from ramulus.page.svg import standalone
+from ramulus.results.simulate import simulate
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from ramulus.analysis.words.writers import Column, significant
 from ramulus.plots.labels import shortened
+from ramulus.words.writers import Column, significant
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Mapping

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.comparing import Comparison
+    from ramulus.comparing import Comparison
 
 MINUS = "\N{MINUS SIGN}"  # As on the axes.
 

@@ -9,11 +9,11 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.ticker import MaxNLocator
 
-from ramulus.analysis.cost_shape import jumps
 from ramulus.plots.labels import finish, shortened
 from ramulus.plots.style import MARK, accent, project_style, thousands
 from ramulus.rules.costs import CostCurve
 from ramulus.rules.tabulation import tabulated
+from ramulus.tables.cost_shape import jumps
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

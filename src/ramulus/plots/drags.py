@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from ramulus.plots.labels import shortened
 
 if TYPE_CHECKING:
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 MOST_NAMED = 2
 STANDS_OUT = 1.5  # Times the mean of its neighbours.

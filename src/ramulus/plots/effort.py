@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from ramulus.analysis.effort import effort_table
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.plots.heat import heat_map
 from ramulus.plots.labels import finish, shortened
 from ramulus.plots.style import new_axes, project_style
 from ramulus.rules.ability import in_words
+from ramulus.tables.effort import effort_table
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

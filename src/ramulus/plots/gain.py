@@ -8,11 +8,11 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.ticker import MaxNLocator
 
-from ramulus.analysis.gain import gain_table
 from ramulus.plots.heat import heat_map
 from ramulus.plots.labels import finish
 from ramulus.plots.style import QUIET, accent, project_style
 from ramulus.rules.ability import in_words
+from ramulus.tables.gain import gain_table
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
-from ramulus.analysis.goals import MISSED
+from ramulus.goals import MISSED
 from ramulus.plots.style import MARK, QUIET, accent
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.goals import Judged
+    from ramulus.goals import Judged
 
 ROOM = 0.55  # Of the way across: beyond it, words go to the left.
 

@@ -7,16 +7,15 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.analysis.checks.income import check_income
-from ramulus.analysis.effort import effort_table
+from ramulus.checks.income import check_income
 from ramulus.errors import RamulusError
 from ramulus.plots.effort import unlimited
 from ramulus.plots.in_place import Line, label_in_place
 from ramulus.plots.labels import finish, label_ends, shortened
 from ramulus.plots.style import MARK, accent, lay_out, new_axes, project_style, settle, thousands
 from ramulus.rules.ability import class_at, in_words
-from ramulus.rules.pursuit import mix
 from ramulus.rules.tabulation import tabulated
+from ramulus.tables.effort import effort_table
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -52,7 +51,7 @@ def income(
     levels = tabulation.columns.levels
     table = effort_table(design, profile.name, ability=ability)
     who = profile.name + in_words(profile.player, ability)
-    xp, seconds = mix(profile, tabulation.columns.first_column)
+    xp, seconds = profile.mix(tabulation.columns.first_column)
     with np.errstate(divide="ignore", invalid="ignore"):
         mixed = 3600 * xp / seconds
     if not np.isfinite(mixed).any():

@@ -19,7 +19,7 @@ from ramulus.plots.style import QUIET
 if TYPE_CHECKING:
     import pandas as pd
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 LONGEST_NAME, LONGEST_LINE, LONGEST_TITLE = 32, 110, 66
 FOOT_LINE, FOOT_LINES = 145, 2

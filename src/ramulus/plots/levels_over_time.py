@@ -15,7 +15,7 @@ from ramulus.plots.style import new_axes, project_style, time_unit
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 POINTS, BANDS = 240, 8
 HOUR = 3600.0

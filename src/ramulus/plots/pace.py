@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.analysis.goals import judge, limits
 from ramulus.design.goal import HoursGoal
+from ramulus.goals import judge, limits
 from ramulus.plots.drags import drags_of
 from ramulus.plots.goal_marks import backed, color_of, mark
 from ramulus.plots.labels import finish, hours_in_words, label_tops, played_in_words
@@ -17,9 +17,9 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.goals import Judged
-    from ramulus.analysis.result import SimulationResult
     from ramulus.formula.functions import Array
+    from ramulus.goals import Judged
+    from ramulus.results.result import SimulationResult
 
 FREE = 0.5  # Of the way across: where a goal's mark ends before it, the right is free for words.
 

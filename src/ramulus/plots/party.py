@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.party import PartyRun
+    from ramulus.results.party import PartyRun
 
 
 SHARES = ("#5A4B41", "#742F60")  # No member's colour in a party of three.

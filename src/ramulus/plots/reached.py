@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 import numpy as np
 from matplotlib.ticker import PercentFormatter
 
-from ramulus.analysis.goals import judge
 from ramulus.design.goal import ReachedGoal
 from ramulus.errors import RamulusError
+from ramulus.goals import judge
 from ramulus.plots.goal_marks import color_of, mark, say_beside
 from ramulus.plots.labels import finish, hours_in_words, label_ends, played_in_words
 from ramulus.plots.style import QUIET, accent, new_axes, project_style, time_unit
@@ -17,7 +17,7 @@ from ramulus.plots.style import QUIET, accent, new_axes, project_style, time_uni
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
     from ramulus.simulation.samples import Sample
 
 POINTS = 300

@@ -9,19 +9,19 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.ticker import MaxNLocator, PercentFormatter
 
-from ramulus.analysis.goals import judge
-from ramulus.analysis.quitting import quit_peaks
 from ramulus.design.goal import StillPlayingGoal
 from ramulus.errors import RamulusError
+from ramulus.goals import judge
 from ramulus.plots.goal_marks import color_of, mark, say_beside
 from ramulus.plots.labels import finish, label_ends, listed, played_in_words
 from ramulus.plots.style import QUIET, accent, band, project_style
+from ramulus.simulation.still_playing import quit_peaks
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 SETTLED = 1.15  # How much of the days after the last one that changes anything is worth showing.
 

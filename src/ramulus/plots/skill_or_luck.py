@@ -14,7 +14,7 @@ from ramulus.plots.style import ACCENTS, QUIET, new_axes, project_style
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 PARTS = {"ability": ACCENTS[0], "speed": ACCENTS[1], "luck": ACCENTS[2], "shared": QUIET}
 WORDS = {"ability": "ability", "speed": "own speed", "luck": "luck", "shared": "together"}

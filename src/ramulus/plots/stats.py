@@ -9,11 +9,11 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.ticker import MaxNLocator
 
-from ramulus.analysis.words.writers import significant
 from ramulus.design.names import stat_track
 from ramulus.plots.labels import finish, label_ends, listed, shortened
 from ramulus.plots.style import QUIET, accent, new_axes, project_style, thousands
 from ramulus.rules.tabulation import tabulated
+from ramulus.words.writers import significant
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.analysis.goals import MISSED, first_over, judge, limits
 from ramulus.design.goal import LongestLevelGoal
+from ramulus.goals import MISSED, first_over, judge, limits
 from ramulus.plots.drags import Drag, drags_of
 from ramulus.plots.goal_marks import backed, color_of
 from ramulus.plots.labels import finish, label_ends, played_in_words
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 
 def time_in_level(

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 MOST_PROFILES, MOST_ROWS, FEW_SOURCES, NAME_LINE = 8, 4, 12, 16
 

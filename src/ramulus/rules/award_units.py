@@ -14,33 +14,33 @@ from ramulus.rules.xp_units import MOST_UNITS, to_units
 
 if TYPE_CHECKING:
     from ramulus.rules.columns import Columns
-    from ramulus.rules.tabulation import Tabulation
+    from ramulus.rules.design_tables import DesignTables
 
 Ints = NDArray[np.int64]
 
 
-def fixed_units(tabulation: Tabulation, factor: Array, met: NDArray[np.bool_]) -> Ints:
+def fixed_units(tables: DesignTables, factor: Array, met: NDArray[np.bool_]) -> Ints:
     """Return what failures and successes award where XP is fixed, in units; 0 where it is drawn.
 
     Args:
-        tabulation: the design's.
+        tables: those of the design.
         factor: the product of multipliers, shape (L, C).
         met: where an award may be made, broadcasting to (L, C); elsewhere there is none.
     """
-    design, columns = tabulation.design, tabulation.columns
-    fixed = np.array([law.width == 1 for law in tabulation.laws])[columns.source_of]
-    base = columns.spread([law.low for law in tabulation.laws])
+    design, columns = tables.design, tables.columns
+    fixed = np.array([law.width == 1 for law in tables.laws])[columns.source_of]
+    base = columns.spread([law.low for law in tables.laws])
     known = np.where(fixed & np.isfinite(base), base, 0.0)
     failure_share = float(design.encounters.failure.xp_share)
     both = np.stack([paid(design.awards, known, factor, failure_share), paid(design.awards, known, factor)])
-    return to_units(np.where(fixed & met, both, 0.0), tabulation.main.scale)
+    return to_units(np.where(fixed & met, both, 0.0), tables.main.scale)
 
 
-def refuse_large(tabulation: Tabulation, columns: Columns, factor: Array, met: NDArray[np.bool_]) -> None:
+def refuse_large(tables: DesignTables, columns: Columns, factor: Array, met: NDArray[np.bool_]) -> None:
     """Refuse awards that a kernel could not count exactly.
 
     Args:
-        tabulation: the design's.
+        tables: those of the design.
         columns: the levels and columns that the factor is over.
         factor: the product of multipliers, shape (L, C).
         met: where an award may be made, shape (L, C).
@@ -48,9 +48,9 @@ def refuse_large(tabulation: Tabulation, columns: Columns, factor: Array, met: N
     Raises:
         DesignError: an award is too large.
     """
-    scale = tabulation.main.scale
-    highest = columns.spread([law.highest for law in tabulation.laws])
-    award = np.where(met, paid(tabulation.design.awards, highest, factor), 0.0)
+    scale = tables.main.scale
+    highest = columns.spread([law.highest for law in tables.laws])
+    award = np.where(met, paid(tables.design.awards, highest, factor), 0.0)
     if np.nanmax(award) * scale > MOST_UNITS:
         level, column = (int(i) for i in np.unravel_index(int(np.nanargmax(award)), award.shape))
         found = f"an award of {award[level, column]:.6g} XP at level {columns.levels[level]:g}"
@@ -58,19 +58,19 @@ def refuse_large(tabulation: Tabulation, columns: Columns, factor: Array, met: N
         raise fault(place, found, f"at most {MOST_UNITS // scale:,} XP", "total-beyond-exact")
 
 
-def skill_units(tabulation: Tabulation, failed: Array, won: Array, met: NDArray[np.bool_]) -> Ints:
+def skill_units(tables: DesignTables, failed: Array, won: Array, met: NDArray[np.bool_]) -> Ints:
     """Return awards to the skill that a source practises, in units of that skill's track.
 
     Args:
-        tabulation: the design's.
+        tables: those of the design.
         failed, won: XP that a failure and a success award, shape (L, C).
         met: where an award may be made, broadcasting to (L, C).
 
     Raises:
         DesignError: an award is too large to be counted exactly.
     """
-    design, columns = tabulation.design, tabulation.columns
-    scales = [tabulation.tracks[s.skill].scale if s.skill else 1 for s in design.sources.values()]
+    design, columns = tables.design, tables.columns
+    scales = [tables.tracks[s.skill].scale if s.skill else 1 for s in design.sources.values()]
     scale = np.array(scales, dtype=np.float64)[columns.source_of]
     both = np.stack([failed, won])
     units = np.where(met, both * scale, 0.0)

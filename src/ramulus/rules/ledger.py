@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from ramulus.design.base import MOST_XP
 from ramulus.errors import AwardError, SavedLedgerError
 from ramulus.rules.bar import Bar
-from ramulus.rules.ledger_saving import fingerprint, restore, saved
+from ramulus.rules.ledger_state import Account, fingerprint, restored, saved
 from ramulus.rules.listeners import Listener, Listeners
 from ramulus.rules.outcomes import AwardOutcome, LedgerEvent, LossOutcome
 from ramulus.rules.overflow import book_award, book_loss, threshold
@@ -18,24 +17,6 @@ from ramulus.rules.xp_units import FINEST, as_units, from_units, plain_number
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-
-
-@dataclass(slots=True)
-class Account:
-    """What a ledger keeps, in units; levels count from 0, the start level."""
-
-    level: int
-    peak: int
-    xp: int
-    points: float
-    baseline: int
-    earned: int = 0
-    lost: int = 0
-    wasted: int = 0
-
-    def balanced(self, costs: Sequence[int]) -> bool:
-        """Whether everything earned is accounted for."""
-        return self.baseline + self.earned - self.lost == sum(costs[: self.level]) + self.xp + self.wasted
 
 
 class Ledger:
@@ -263,7 +244,7 @@ class Ledger:
 
     def to_dict(self) -> dict[str, Any]:
         """Return the state as plain data, with a fingerprint of the rules it was made under."""
-        return saved(self)
+        return saved(self.account, self.tables)
 
     @classmethod
     def from_dict(cls, design: Design, data: Mapping[str, Any]) -> Ledger:
@@ -275,7 +256,7 @@ class Ledger:
         if not isinstance(data, Mapping) or data.get("track") not in list(design.tracks):
             raise SavedLedgerError("a damaged saved ledger, or one of a track that the design does not have")
         ledger = cls(design, data["track"])
-        restore(ledger, data)
+        ledger.account = restored(data, ledger.tables)
         return ledger
 
     @property

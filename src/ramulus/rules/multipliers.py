@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.design.names import stat_track
+from ramulus.design.trait import VaryingTrait
 from ramulus.formula import parse
 from ramulus.formula.functions import Array
 from ramulus.rules.evaluating import evaluate_at, fault
@@ -18,7 +19,11 @@ from ramulus.rules.limits import open_levels
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.multiplier import Multiplier
+    from ramulus.design.player import Player
     from ramulus.rules.encounter_tables import Scene
+
+Rules = frozenset[int]
+"""Multipliers that are on, by their place in the file."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -204,3 +209,10 @@ def reads_skill(design: Design, rule: Multiplier) -> bool:
 def _reads(rule: Multiplier, name: str) -> bool:
     texts = (rule.factor, rule.against)
     return any(isinstance(text, str) and name in parse(text).names for text in texts)
+
+
+def looks_at_ability(design: Design, player: Player) -> bool:
+    """Return whether a multiplier reads a trait in which the profile's players differ."""
+    varying = {name for name, trait in player.traits.items() if isinstance(trait, VaryingTrait)}
+    texts = [text for rule in design.multipliers for text in (rule.factor, rule.against) if isinstance(text, str)]
+    return any(varying & set(parse(text).names) for text in texts)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -13,8 +14,6 @@ from ramulus.rules.working import Working, of_number
 
 if TYPE_CHECKING:
     from ramulus.design.player import Player
-    from ramulus.rules.columns import Index
-    from ramulus.rules.profile_tables import ProfileTables
 
 ONLY_BEST = -1.0
 ALIKE = 1 - 1e-9  # Pays this near the best one are equal.
@@ -49,75 +48,51 @@ def pay_by_hour(xp: Array, seconds: Array) -> Array:
     return np.asarray(np.minimum(by_hour, NO_TIME))
 
 
-def chance_of(profile: ProfileTables, columns: Index) -> Array:
-    """Return the chance of each source to be the next encounter while all have uses left, shape (L, S)."""
-    return _chances(profile, profile.encounters.weight[:, columns], columns)
+def chances(weight: Array, pay: Array, pursuit: float) -> Array:
+    """Return the chance of each source to be the next encounter, for players who go after what pays, shape (L, S).
 
-
-def lasting_chance(profile: ProfileTables, columns: Index) -> Array:
-    """Return the chance of each source to be the next encounter once uses have run out, shape (L, S).
-
-    Sources with a limit are left out wherever a lasting one is met: how long they last is a matter of playing.
+    Args:
+        weight: the weight of each source, shape (L, S).
+        pay: what each pays by the hour, shape (L, S).
+        pursuit: the power, or `ONLY_BEST`.
     """
-    weight = profile.encounters.weight[:, columns]
-    lasting = weight * [not any(source.limits) for source in profile.tabulation.design.sources.values()]
-    some = np.where(lasting.any(axis=1, keepdims=True), lasting, weight)
-    return _chances(profile, some, columns)
+    best = np.where(weight > 0, pay, 0.0).max(axis=1, keepdims=True)
+    return shares_of(np.where(best > 0, pursued(weight, pay, np.where(best > 0, best, 1.0), pursuit), weight))
 
 
-def by_weight(profile: ProfileTables, columns: Index) -> Array:
-    """Return what `chance_of` would be for players who go after nothing, shape (L, S)."""
-    return _shares(profile.encounters.weight[:, columns])
-
-
-def _chances(profile: ProfileTables, weight: Array, columns: Index) -> Array:
-    pursuit = pursuit_of(profile.player)
-    if pursuit:
-        pay = profile.pay[:, columns]
-        best = np.where(weight > 0, pay, 0.0).max(axis=1, keepdims=True)
-        weight = np.where(best > 0, pursued(weight, pay, np.where(best > 0, best, 1.0), pursuit), weight)
-    return _shares(weight)
-
-
-def _shares(weight: Array) -> Array:
+def shares_of(weight: Array) -> Array:
+    """Return weights as shares of their sum, row by row; nothing where there is none."""
     total = weight.sum(axis=1, keepdims=True)
     return np.asarray(np.divide(weight, total, out=np.zeros_like(weight), where=total > 0))
 
 
-def mix(profile: ProfileTables, columns: Index) -> tuple[Array, Array]:
-    """Return mean XP and mean seconds of the next encounter, whichever lasting one it is, shape (L,) each."""
-    chance, mean = lasting_chance(profile, columns), profile.mean_pay(profile.tabulation.always_on)
-    return (chance * mean.xp[:, columns]).sum(axis=1), (chance * mean.seconds[:, columns]).sum(axis=1)
-
-
-def choice_working(profile: ProfileTables, row: int, source: str, skill_level: int | None) -> Working:
+def choice_working(
+    player: Player, sources: Sequence[str], source: str, weights: Array, pays: Array | None, level: float
+) -> Working:
     """Return how the chance to meet a source next came about, while all sources have uses left.
 
     Args:
-        profile: the profile, at one ability.
-        row: the level, from 0.
+        player: the profile.
+        sources: the names of all sources.
         source: the source's name.
-        skill_level: the level of the sources' skills (default: their start levels).
+        weights: the weight of each source at the level, shape (S,).
+        pays: what each pays by the hour there, shape (S,); None where nobody goes after it.
+        level: the level, which is said.
     """
-    columns = profile.tabulation.columns
-    at, index = columns.at_skill(skill_level), columns.sources.index(source)
-    pursuit, weights = pursuit_of(profile.player), profile.encounters.weight[row, at]
-    there = [i for i in range(len(at)) if weights[i] > 0]
-    said = f"of all sources open at level {columns.levels[row]:g}"
-    working = of_number("weight", f"pursuit = {profile.player.pursuit!r}", float(weights[index]), note=f"of {source}")
-    mine = {i: float(weights[i]) for i in there}
-    if pursuit and there:
-        pays = {i: float(profile.pay[row, at[i]]) for i in there}
-        pay, best = pays.get(index, 0.0), max(pays.values())
-        worth = (
-            f" with {profile.player.skill_xp_worth:g} for each XP of a skill" if profile.player.skill_xp_worth else ""
-        )
+    index, pursuit = sources.index(source), pursuit_of(player)
+    mine = {i: float(weight) for i, weight in enumerate(weights) if weight > 0}
+    said = f"of all sources open at level {level:g}"
+    working = of_number("weight", f"pursuit = {player.pursuit!r}", float(weights[index]), note=f"of {source}")
+    if pays is not None and mine:
+        pay, best = float(pays[index]) if index in mine else 0.0, max(float(pays[i]) for i in mine)
+        worth = f" with {player.skill_xp_worth:g} for each XP of a skill" if player.skill_xp_worth else ""
+        listed = ", ".join(number_text(float(pays[i])) for i in mine)
         working = working.then(
             Step("pay", number_text(pay), pay, f"XP per hour{worth}, failures and pauses counted"),
-            Step("best pay", f"max({', '.join(map(number_text, pays.values()))})", best, said),
+            Step("best pay", f"max({listed})", best, said),
         )
         if best > 0:
-            mine = {i: float(pursued(mine[i], pays[i], best, pursuit)) for i in there}
+            mine = {i: float(pursued(weight, float(pays[i]), best, pursuit)) for i, weight in mine.items()}
             working = working.then(_pursued_step(mine.get(index, 0.0), float(weights[index]), pay, best, pursuit))
     total, share = " + ".join(map(number_text, mine.values())), mine.get(index, 0.0)
     chance = share / sum(mine.values()) if mine else 0.0

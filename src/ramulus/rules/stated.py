@@ -13,7 +13,6 @@ from pathlib import Path
 
 import numpy as np
 
-from ramulus.design.cost_file import read_cost_table
 from ramulus.design.cost_ways import (
     CostWay,
     FileWay,
@@ -24,6 +23,7 @@ from ramulus.design.cost_ways import (
     ValuesWay,
 )
 from ramulus.errors import DesignError, FormulaError
+from ramulus.files.cost_file import read_cost_table
 from ramulus.formula import Step, number_text, parse, run_steps
 from ramulus.formula.functions import Array
 from ramulus.rules.curves import through_points

@@ -6,64 +6,40 @@ arrays, so that a number which two views show cannot differ.
 
 from __future__ import annotations
 
-from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ramulus.errors import refuse_other_than_design
-from ramulus.formula.functions import Array
 from ramulus.rules.ability import MIDDLE, classes_of
-from ramulus.rules.columns import Columns, columns_of
-from ramulus.rules.encounter_tables import Scene, make_scene
+from ramulus.rules.design_tables import DesignTables
 from ramulus.rules.lazily import Lazily
-from ramulus.rules.losses import Ints, losses_of
-from ramulus.rules.multipliers import always_on
-from ramulus.rules.points import upgrade_ranks
-from ramulus.rules.profile_tables import ProfileTables, Rules
-from ramulus.rules.stats import StatCurve, stat_curves
-from ramulus.rules.track_tables import TrackTables
-from ramulus.rules.xp_laws import XpLaw, law_of
+from ramulus.rules.multipliers import looks_at_ability
+from ramulus.rules.profile_tables import ProfileTables
 
 if TYPE_CHECKING:
     from ramulus.design import Design
 
 
-class Tabulation:
-    """A design in numbers.
+class Tabulation(DesignTables):
+    """A design in numbers: what holds for all of it, and the tables of each profile.
 
     Attributes:
-        design: the design.
-        tracks: tables of each track, by name.
         profiles: tables of each player profile, by name and class of ability.
     """
 
     def __init__(self, design: Design) -> None:
-        self.design = design
-        self.tracks: Lazily[str, TrackTables] = Lazily(lambda name: TrackTables(design, name))
-        self.profiles: Lazily[tuple[str, int], ProfileTables] = Lazily(lambda key: ProfileTables(self, *key))
-        self._ranks: Lazily[str, dict[str, Array]] = Lazily(
-            lambda player: upgrade_ranks(design, player, self.main.granted)
-        )
-        self._stats: Lazily[str | None, dict[str, StatCurve]] = Lazily(
-            lambda player: stat_curves(design, {} if player is None else self.ranks(player))
-        )
+        super().__init__(design)
+        self.profiles: Lazily[tuple[str, int], ProfileTables] = Lazily(lambda key: self._profile(*key))
+
+    def _profile(self, name: str, ability_class: int) -> ProfileTables:
+        # Awards are made once for all abilities where no multiplier looks at one.
+        like_others = ability_class != MIDDLE and not looks_at_ability(self.design, self.design.profile(name))
+        alone = self.profile(name).alone if like_others else None
+        return ProfileTables(self, name, ability_class, alone)
 
     def take_over(self, other: Tabulation) -> None:
         """Read the encounter tables of another design, which must be the same as this one's would be."""
         self.profiles = other.profiles
         self.__dict__.update(columns=other.columns, laws=other.laws)
-
-    @property
-    def main(self) -> TrackTables:
-        """The tables of the main track."""
-        return self.tracks[self.design.main_track_name]
-
-    def track(self, name: str | None = None) -> TrackTables:
-        """Return the tables of a track (default: the main one).
-
-        Raises:
-            UnknownNameError: there is no such track.
-        """
-        return self.tracks[name or self.design.main_track_name]
 
     def profile(self, name: str | None = None, ability_class: int = MIDDLE) -> ProfileTables:
         """Return the tables of a player profile (default: the first one), at the middle ability or another one's.
@@ -73,39 +49,6 @@ class Tabulation:
         """
         name = name or next(iter(self.design.profiles))
         return self.profiles[name, ability_class if classes_of(self.design.profile(name)) > 1 else MIDDLE]
-
-    def ranks(self, player: str) -> dict[str, Array]:
-        """Return the ranks of each upgrade that a profile holds, over the main track's levels."""
-        return self._ranks[player]
-
-    def stats(self, player: str | None = None) -> dict[str, StatCurve]:
-        """Return every stat over the levels of its track, with the upgrades of a profile (default: none bought)."""
-        return self._stats[player]
-
-    @cached_property
-    def columns(self) -> Columns:
-        """The sources, and the skill levels that they depend on, as columns."""
-        return columns_of(self.design)
-
-    @cached_property
-    def laws(self) -> list[XpLaw]:
-        """What each source's XP is drawn from."""
-        levels = self.columns.levels
-        return [law_of(source.xp, self.design, name, levels) for name, source in self.design.sources.items()]
-
-    @cached_property
-    def lost(self) -> Ints:
-        """What a failure takes at each level of the main track, in its units, shape (L,)."""
-        return losses_of(self.design, self.main)
-
-    @cached_property
-    def always_on(self) -> Rules:
-        """The multipliers that hold at any hour."""
-        return always_on(self.design)
-
-    def scene(self, profile: str, ability_class: int) -> Scene:
-        """Return the names that formulas see, for a profile's players of one ability over levels and columns."""
-        return make_scene(self.design, profile, self.columns, self.stats(profile), ability_class)
 
 
 def tabulated(design: Design) -> Tabulation:

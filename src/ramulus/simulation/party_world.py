@@ -296,7 +296,7 @@ class _Awards:
     def __init__(
         self, companies: _Companies, profiles: list[list[ProfileTables]], timelines: list[Timeline]
     ) -> None:  # fmt: skip
-        self._companies, self._tabulation = companies, profiles[0][0].tabulation
+        self._companies, self._tabulation = companies, profiles[0][0].tables
         differing: dict[int, tuple[ProfileTables, Timeline]] = {}
         for kinds, when in zip(profiles, timelines, strict=True):
             for one in kinds:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
-from typing import NamedTuple, Protocol
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.design.model import lookup
 from ramulus.formula.functions import Array
-from ramulus.rules.schedule import Schedule, days_reached
-from ramulus.simulation.chunks import Chunk
 from ramulus.simulation.quits import Quits
-from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
-from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals, Tally, Totals
-from ramulus.simulation.world import Stage
+from ramulus.simulation.samples import Sample, WholeSample
+from ramulus.simulation.tally import ENDLESS, HORIZON, Tally, Totals
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
 
 
 @dataclass(frozen=True, eq=False)
@@ -145,136 +146,42 @@ class Played:
     until: tuple[str, ...] = ()
 
 
-class Keeper(Protocol):
-    """Keeps what was counted of each player, as a whole or summed up."""
-
-    def add(self, chunk: Chunk) -> None:
-        """Take in one chunk's players."""
-
-    def samples(self) -> tuple[Sample, ...]:
-        """Return a sample for each field of `Arrivals`, over the levels of all tracks."""
-
-
-class WholeKeeper:
-    """Keeps every player's numbers."""
-
-    def __init__(self, players: int, spans: _Spans, every: int) -> None:
-        self._spans = spans
-        self._arrival = np.full((players, every), np.nan)
-        self._encounters = np.zeros((players, every), np.int32)
-        self._done = np.zeros(players, np.bool_)
-
-    def add(self, chunk: Chunk) -> None:
-        """Take in one chunk's players."""
-        self._arrival[chunk.players] = chunk.tally.arrival
-        self._encounters[chunk.players] = chunk.tally.encounters
-        self._done[chunk.players] = True
-
-    def samples(self) -> tuple[Sample, ...]:
-        """Return the samples of the players that are done."""
-        done = slice(None) if self._done.all() else self._done
-        numbers = np.arange(len(self._done), dtype=np.int64)[done]
-        values = _numbers_of(self._arrival[done], self._encounters[done], numbers, self._spans)
-        return tuple(map(WholeSample, values))
-
-
-class BinnedKeeper:
-    """Keeps counts in bins, whose memory does not grow with the players."""
-
-    def __init__(self, spans: _Spans, every: int) -> None:
-        self._spans = spans
-        self._binned = tuple(BinnedSample.empty(every) for _ in fields(Arrivals))
-
-    def add(self, chunk: Chunk) -> None:
-        """Take in one chunk's players."""
-        tally = chunk.tally
-        values = _numbers_of(tally.arrival, tally.encounters, chunk.numbers, self._spans)
-        for sample, part in zip(self._binned, values, strict=True):
-            sample.add(part)
-
-    def samples(self) -> tuple[Sample, ...]:
-        """Return the samples of everybody so far."""
-        return self._binned
-
-
-class _Spans(NamedTuple):
-    """How the levels of all tracks, one after the other, are read.
+class PlayedDesign:
+    """A design with what a simulation of it came to: what goals are judged by, and tables are made from.
 
     Attributes:
-        starts: where each track starts.
-        own_start: the level of the main track at which the profile's players start, from 0.
-        schedules: the schedules that they have.
+        design: the design that was played.
+        played: what was counted, in numbers.
     """
 
-    starts: NDArray[np.int64]
-    own_start: int
-    schedules: tuple[Schedule, ...]
+    def __init__(self, design: Design, played: Played) -> None:
+        self.design, self.played = design, played
 
+    @property
+    def hours(self) -> float:
+        """The horizon, played hours."""
+        return self.played.hours
 
-def _numbers_of(
-    arrival: Array, encounters: NDArray[np.int32], numbers: NDArray[np.int64], spans: _Spans
-) -> tuple[Array, Array, Array, Array]:
-    """Return an array for each field of `Arrivals`, not a number where a level was not reached."""
-    counted = np.where(np.isfinite(arrival), encounters, np.nan)
-    in_level = np.full_like(arrival, np.nan)
-    in_level[:, :-1] = np.diff(arrival, axis=1)
-    in_level[:, spans.starts[1:] - 1] = np.nan  # From the cap of one track there is no way to the start of another.
-    in_level[:, : spans.own_start] = np.nan  # Nobody was ever in a level below its start.
-    return arrival, counted, in_level, days_reached(arrival, numbers, spans.schedules)
+    @property
+    def seed(self) -> int:
+        """The seed."""
+        return self.played.seed
 
+    @property
+    def players(self) -> dict[str, int]:
+        """How many players of each profile were played."""
+        return {name: profile.players for name, profile in self.played.profiles.items()}
 
-class Gathering:
-    """Folds the chunks of one profile in as they come; the order does not matter to a bit.
+    @property
+    def keeps_players(self) -> bool:
+        """Whether every player's times are kept; else quantiles are within 0.4 %."""
+        return all(isinstance(profile.main.seconds, WholeSample) for profile in self.played.profiles.values())
 
-    Args:
-        stage: what the profile is played with.
-        players: how many are to be played.
-        levels: how many levels each track has, by name, the main track first.
-        keep: whether every player's numbers are kept.
-    """
+    def profile(self, player: str | None = None) -> PlayedProfile:
+        """Return one profile's part of the result in numbers (default: the first).
 
-    def __init__(self, stage: Stage, players: int, levels: Mapping[str, int], *, keep: bool) -> None:
-        self._profile, self._levels = stage.profile, levels
-        sizes = np.array(list(levels.values()), dtype=np.int64)
-        starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
-        every = int(sizes.sum())
-        spans = _Spans(starts, stage.settings.start_level, stage.schedules)
-        self._keeper: Keeper = WholeKeeper(players, spans, every) if keep else BinnedKeeper(spans, every)
-        self._spans = {
-            name: slice(s, s + n) for name, s, n in zip(levels, starts.tolist(), sizes.tolist(), strict=True)
-        }
-        self._totals = RunningTotals()
-        self._done = np.zeros(players, np.bool_)
-        self._each = Each.room(players) if keep else None
-        # Twenty-one bytes a player, also of a run too large to keep every time.
-        self._quits = Quits.room(players) if stage.quitting is not None else None
-        self._ended = np.zeros((len(END_REASONS), int(sizes[0])), np.int64)
-        self._cut_off = {name: np.zeros(size, np.int64) for name, size in levels.items()}
-        self.players_done = 0
-
-    def add(self, chunk: Chunk) -> None:
-        """Fold one chunk in."""
-        self._keeper.add(chunk)
-        self._done[chunk.players] = True
-        if self._quits is not None and chunk.quits is not None:
-            self._quits.put(chunk.players, chunk.quits)
-        self._totals.add(chunk.tally)
-        np.add.at(self._ended, (chunk.tally.ended, chunk.tally.last_level), 1)
-        self.players_done += len(chunk.tally.ended)
-        if self._each is not None:
-            self._each.put(chunk.players, chunk.tally)
-        cut = chunk.tally.arrival[(chunk.tally.ended == HORIZON) | (chunk.tally.ended == ENDLESS)]
-        for name, where in self._spans.items():
-            self._cut_off[name] += cut_off_before(cut[:, where])
-
-    def played(self, scale: int) -> PlayedProfile:
-        """Return what the players folded in so far came to; `scale` is the units in one XP of the main track."""
-        samples = self._keeper.samples()
-        arrivals = {name: Arrivals(*(sample.over(where) for sample in samples)) for name, where in self._spans.items()}
-        cut_off = {name: counts.copy() for name, counts in self._cut_off.items()}
-        totals = self._totals.totals(scale)
-        quits = None if self._quits is None else self._quits.of(self._done)
-        each = None if self._each is None else self._each.of(self._done)
-        return PlayedProfile(
-            self._profile, self.players_done, arrivals, cut_off, quits, self._ended.copy(), totals, each
-        )
+        Raises:
+            UnknownNameError: it was not played.
+        """
+        profiles = self.played.profiles
+        return lookup("player profile", profiles, player if player is not None else next(iter(profiles)))

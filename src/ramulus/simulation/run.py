@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.simulation.chunks import Chunk, Job, chunk_size, play_chunk
-from ramulus.simulation.played import Gathering, Played
+from ramulus.simulation.gathering import Gathering
+from ramulus.simulation.played import Played
 from ramulus.simulation.world import Stage
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import classes_of
 from ramulus.rules.profile_tables import ProfileTables
-from ramulus.rules.pursuit import chance_of, pursuit_of
+from ramulus.rules.pursuit import pursuit_of
 from ramulus.rules.quitting import QuitRules, quit_rules
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.schedule import Schedule, schedules_of
@@ -191,10 +191,10 @@ def make_stage(
 
 def is_practised_at_cap(profile: ProfileTables, track: str) -> bool:
     """Return whether who stands at the main track's cap still practises a skill, so that playing on changes it."""
-    columns, design = profile.tabulation.columns, profile.tabulation.design
+    columns, design = profile.tables.columns, profile.tables.design
     mine = np.array([source.skill == track for source in design.sources.values()])
     highest = design.track(track).max_level
-    chances = [chance_of(profile, columns.at_skill(level))[-1, mine].sum() for level in (None, highest)]
+    chances = [profile.chance(columns.at_skill(level))[-1, mine].sum() for level in (None, highest)]
     return bool(max(chances) > HARDLY_EVER)
 
 
@@ -281,7 +281,7 @@ def make_world(tables: list[ProfileTables], when: Timeline) -> World:
         factor=np.stack([[one.alone.product(on) for on in when.states] for one in tables]),
         units=np.stack([[one.alone.units(on) for on in when.states] for one in tables]),
         skill_units=np.stack([[one.alone.skill_units(on) for on in when.states] for one in tables]),
-        lost=tables[0].tabulation.lost,
+        lost=tables[0].tables.lost,
         borders=when.border_seconds,
         state=when.state,
         first_border=when.first,

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
-from ramulus.analysis.comparing import Comparison
-from ramulus.analysis.comparing.changes import changes
-from ramulus.analysis.simulate import simulate
+from ramulus.comparing import Comparison
+from ramulus.comparing.changes import changes
 from ramulus.page.parts import Part, Section, Words
 from ramulus.page.sections.changes import compared
+from ramulus.results.simulate import simulate
 
 if TYPE_CHECKING:
-    from ramulus.analysis.result import SimulationResult
     from ramulus.page.context import Context
+    from ramulus.results.result import SimulationResult
 
 
 class Change(NamedTuple):

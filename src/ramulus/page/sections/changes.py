@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ramulus import plots
-from ramulus.analysis.words.compared import compared_at_a_glance, compared_in_words, parts_of
-from ramulus.analysis.words.heads import COMPARED
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Groups, Part, Section, Words, table_of
+from ramulus.words.compared import compared_at_a_glance, compared_in_words, parts_of
+from ramulus.words.heads import COMPARED
 
 if TYPE_CHECKING:
-    from ramulus.analysis.comparing import Comparison
+    from ramulus.comparing import Comparison
 
 DEEPER = "    "
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from ramulus import plots
-from ramulus.analysis.goals import judge
-from ramulus.analysis.level_table import shape_in_words
-from ramulus.analysis.words.glance import at_a_glance, pace_in_words, said_by_profile, said_of_all, said_of_counting
-from ramulus.analysis.words.heads import PACE
+from ramulus.goals import judge
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Cell, Groups, Section, Table, Words, table_of
+from ramulus.tables.levels import shape_in_words
+from ramulus.words.heads import PACE
+from ramulus.words.summary import at_a_glance, pace_in_words, said_by_profile, said_of_all, said_of_counting
 
 ORDER = ("missed", "open", "met")
 SEVERITIES = ("error", "warning", "note")

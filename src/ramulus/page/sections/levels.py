@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ramulus import plots
-from ramulus.analysis.level_table import level_table, shape_in_words
-from ramulus.analysis.trace import trace_source
-from ramulus.analysis.words.heads import LEVELS
 from ramulus.errors import RamulusError
 from ramulus.page.context import Context, figure, nothing
 from ramulus.page.parts import Folded, Part, Section, table_of
+from ramulus.tables.levels import level_table, shape_in_words
+from ramulus.tables.trace import trace_source
+from ramulus.words.heads import LEVELS
 
 if TYPE_CHECKING:
     import pandas as pd

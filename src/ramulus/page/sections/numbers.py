@@ -7,9 +7,9 @@ import platform
 import numpy as np
 
 from ramulus import __version__
-from ramulus.analysis.words.writers import significant
 from ramulus.page.context import Context
 from ramulus.page.parts import Cell, Folded, Part, Section, Table, Words
+from ramulus.words.writers import significant
 
 
 def numbers(context: Context) -> Section:

@@ -5,16 +5,16 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ramulus import plots
-from ramulus.analysis.words.glance import duration
-from ramulus.analysis.words.writers import Column, hours, number, percent
 from ramulus.page.context import Context, few_profiles, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, table_of
 from ramulus.plots.drags import drags_of
+from ramulus.words.summary import duration
+from ramulus.words.writers import Column, hours, number, percent
 
 if TYPE_CHECKING:
     import pandas as pd
 
-    from ramulus.analysis.result import SimulationResult
+    from ramulus.results.result import SimulationResult
 
 IN_LEVEL = {
     "player": Column("player"), "level": Column("level", number()),

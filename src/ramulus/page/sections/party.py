@@ -5,11 +5,11 @@ from __future__ import annotations
 from functools import cache
 
 from ramulus import plots
-from ramulus.analysis.party import PartyRun, play_party
-from ramulus.analysis.words.heads import PARTY
-from ramulus.analysis.words.writers import number
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Section, Table, table_of
+from ramulus.results.party import PartyRun, play_party
+from ramulus.words.heads import PARTY
+from ramulus.words.writers import number
 
 EVERY = 10
 

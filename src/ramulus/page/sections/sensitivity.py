@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ramulus import plots
-from ramulus.analysis.words.sensitivity import HEADS, sensitivity_rows
-from ramulus.analysis.words.writers import Column
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Section, table_of
+from ramulus.words.sensitivity import HEADS, sensitivity_rows
+from ramulus.words.writers import Column
 
 
 def sensitivity(context: Context) -> Section | None:

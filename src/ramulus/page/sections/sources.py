@@ -5,16 +5,16 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ramulus import plots
-from ramulus.analysis.effort import effort_table
-from ramulus.analysis.gain import gain_table
-from ramulus.analysis.words.heads import EFFORT, gain_heads
 from ramulus.page.context import Context, few_profiles, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, Table, table_of
 from ramulus.plots.labels import shortened
+from ramulus.tables.effort import effort_table
+from ramulus.tables.gain import gain_table
+from ramulus.words.heads import EFFORT, gain_heads
 
 if TYPE_CHECKING:
-    from ramulus.analysis.result import SimulationResult
     from ramulus.design import Design
+    from ramulus.results.result import SimulationResult
 
 MOST_NAMED = 4
 

@@ -1,0 +1,50 @@
+"""The public names and where they live: what `__init__.py` imports from when a name is first used."""
+
+from . import plots as plots
+from .checks import Finding as Finding
+from .checks import check as check
+from .comparing import Comparison as Comparison
+from .comparing import compare as compare
+from .comparing import sweep as sweep
+from .design import Design as Design
+from .design import demo_design as demo_design
+from .design import design_schema as design_schema
+from .design import load_design as load_design
+from .errors import AwardError as AwardError
+from .errors import DataError as DataError
+from .errors import DesignError as DesignError
+from .errors import FormulaError as FormulaError
+from .errors import Problem as Problem
+from .errors import RamulusError as RamulusError
+from .errors import SavedLedgerError as SavedLedgerError
+from .errors import UnknownNameError as UnknownNameError
+from .page import report as report
+from .results.party import PartyRun as PartyRun
+from .results.party import play_party as play_party
+from .results.result import SimulationResult as SimulationResult
+from .results.simulate import SimulationStopped as SimulationStopped
+from .results.simulate import by_share as by_share
+from .results.simulate import simulate as simulate
+from .rules.ledger import Ledger as Ledger
+from .rules.outcomes import AwardOutcome as AwardOutcome
+from .rules.outcomes import LedgerEvent as LedgerEvent
+from .simulation.run import Progress as Progress
+from .tables.chains import AwardChain as AwardChain
+from .tables.effort import effort_table as effort_table
+from .tables.explain import Explanation as Explanation
+from .tables.explain import explain as explain
+from .tables.gain import gain_table as gain_table
+from .tables.level_at import LevelAt as LevelAt
+from .tables.level_at import level_at as level_at
+from .tables.levels import level_table as level_table
+from .tables.trace import compare_rules as compare_rules
+from .tables.trace import trace as trace
+from .tables.trace import trace_changes as trace_changes
+from .tables.trace import trace_skill as trace_skill
+from .tables.trace import trace_source as trace_source
+from .tuning import Tuning as Tuning
+from .tuning import costs_for as costs_for
+from .tuning import sensitivity as sensitivity
+from .tuning import tune as tune
+
+__version__: str

@@ -1,1 +1,0 @@
-"""What a design says: level tables, effort and gain, checks."""

@@ -1,0 +1,132 @@
+"""Checks of players as people: skills that nobody goes after, days with nothing left to do, levels that drive away."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.checks.finding import Finding
+from ramulus.checks.seen import Seen, seen_of
+from ramulus.errors import DesignError, Problem, RamulusError
+from ramulus.formula.functions import Array
+from ramulus.rules.ability import classes_of
+from ramulus.rules.quitting import quit_rules
+from ramulus.rules.tabulation import tabulated
+from ramulus.simulation.still_playing import quit_peaks
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+STARVED = 0.2  # Of what weights alone would give.
+PLAYED, PLAYED_HOURS, PLAYED_ENCOUNTERS = 600, 200.0, 20_000
+
+
+def check_players(design: Design) -> Iterator[Finding]:
+    """Yield what players of some kind do not go after, run out of for the day, or run away from."""
+    if not design.sources:
+        return
+    _try_everyone(design)
+    seen = design.derived(seen_of)
+    yield from _starved(seen)
+    yield from _idle(seen)
+    yield from _driven_away(design)
+
+
+def _try_everyone(design: Design) -> None:
+    """Compute what playing needs of every profile at every ability: other checks look at the middle one only.
+
+    Raises:
+        DesignError: formulas fail, or give what their places do not allow; the first of each place.
+    """
+    found: dict[str, Problem] = {}
+    for name, player in design.profiles.items():
+        needed: list[Callable[[], object]] = [partial(quit_rules, design, name)]
+        needed += [partial(_try_tables, design, name, ability) for ability in range(classes_of(player))]
+        for call in needed:
+            try:
+                call()
+            except DesignError as error:
+                for problem in error.problems:
+                    found.setdefault(problem.place, problem)
+    if found:
+        raise DesignError(list(found.values()))
+
+
+def _try_tables(design: Design, name: str, ability: int) -> None:
+    """Compute what an encounter takes and pays players of one profile and ability."""
+    tabulation = tabulated(design)
+    profile = tabulation.profile(name, ability)
+    encounters = profile.encounters
+    _ = encounters.seconds, encounters.success, encounters.weight, profile.alone.product(tabulation.always_on)
+
+
+def _starved(seen: Seen) -> Iterator[Finding]:
+    """Skills whose sources a profile hardly meets, because others pay better."""
+    design, grid = seen.tabulation.design, seen.columns
+    skills = np.array([source.skill or "" for source in design.sources.values()])
+    for index, name in enumerate(seen.names):
+        player = design.profile(name)
+        if not player.pursuit:
+            continue
+        plain = seen.tabulation.profile(name).chance_by_weight(grid.first_column)[:-1]
+        for skill in dict.fromkeys(skills[skills != ""].tolist()):
+            mine = skills == skill
+            met, would = (float(chance[:, mine].sum()) for chance in (seen.chance[index, :-1], plain))
+            if would > 0 and met < STARVED * would:
+                sources = [source for source, of_it in zip(grid.sources, mine, strict=True) if of_it]
+                yield Finding(
+                    "skill-starved", "warning", f"players.{name}.pursuit",
+                    f"{name} hardly meets {' and '.join(sources)} any more ({_share(met, plain)} of its encounters "
+                    f"over all levels, {_share(would, plain)} by weight alone): {skill} all but stands still",
+                    f"raise what {sources[0]} pays, or give {name} a skill_xp_worth",
+                )  # fmt: skip
+
+
+def _share(chance: float, plain: Array) -> str:
+    return f"{chance / max(int(plain.any(axis=1).sum()), 1):.1%}"
+
+
+def _idle(seen: Seen) -> Iterator[Finding]:
+    """Levels at which everything that is met comes back only on another day."""
+    design, grid = seen.tabulation.design, seen.columns
+    daily = np.array([bool(s.limit_per_day or s.limit_per_week) for s in design.sources.values()])[grid.source_of]
+    met = np.asarray((seen.weight[:, :-1] > 0).any(axis=0))
+    only = met.any(axis=1) & ~met[:, ~daily].any(axis=1)
+    if only.any():
+        first = int(grid.levels[:-1][only][0])
+        sources = {grid.source_at(int(column)) for column in np.nonzero(met[only].any(axis=0))[0]}
+        listed = ", ".join(name for name in grid.sources if name in sources)
+        yield Finding(
+            "day-runs-out", "warning", "sources",
+            f"at {int(only.sum())} levels, from level {first} on, only sources with a limit by the day or week are "
+            f"open ({listed}): once they are used up, the rest of the play day passes with nothing to do",
+            "open a source without such a limit there", first,
+        )  # fmt: skip
+
+
+def _driven_away(design: Design) -> Iterator[Finding]:
+    """Levels at which far more players quit than at their neighbours, by playing some."""
+    quitters = [name for name, player in design.players.items() if player.patience_hours_per_level is not None]
+    if not quitters:
+        return
+    from ramulus.results.simulate import SimulationStopped, simulate
+
+    counts = dict.fromkeys(quitters, PLAYED)
+    try:
+        result = simulate(design, counts, PLAYED_HOURS, most_encounters=PLAYED_ENCOUNTERS)
+    except SimulationStopped:
+        raise  # Who interrupted it wants no findings.
+    except RamulusError:
+        return  # What keeps the design from being played is found by other checks.
+    track = design.main_track_name
+    for name in quitters:
+        for peak in quit_peaks(result.profile(name), design.track().start_level)[:1]:
+            yield Finding(
+                "level-drives-away", "warning", f"tracks.{track}.cost",
+                f"{name}: at level {peak.level}, {peak.share:.0%} of those who come there run out of patience, at its "
+                f"neighbours {peak.around:.0%} ({PLAYED} simulated players)",
+                "make that level shorter, or give it more to do", peak.level,
+            )  # fmt: skip

@@ -1,0 +1,1 @@
+"""What was played, as tables: simulations, parties, saved runs."""

@@ -1,0 +1,50 @@
+"""Who would have quit, where, when and why; and who is still playing by level and by day."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ramulus.rules.schedule import in_micros, schedules_of
+from ramulus.simulation.in_level import HOUR
+from ramulus.simulation.quits import QUIT_REASONS
+from ramulus.simulation.samples import share_interval
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.simulation.played import PlayedProfile
+
+
+def quits_table(profile: PlayedProfile, levels: NDArray[np.int64]) -> pd.DataFrame:
+    """Return who would have quit, a row a level and reason."""
+    quits, rows = profile.quits, []
+    if quits is not None:
+        for reason, name in list(enumerate(QUIT_REASONS))[1:]:
+            for level in np.unique(quits.level[quits.reason == reason]).tolist():
+                here = quits.of((quits.reason == reason) & (quits.level == level))
+                count, days = len(here.reason), np.sort(here.day[~np.isnan(here.day)])
+                day = float(days[(len(days) - 1) // 2]) if len(days) else np.nan
+                hours = float(np.sort(here.seconds)[(count - 1) // 2]) / HOUR
+                share = count / profile.players
+                rows.append((profile.profile, int(levels[level]), name, count, share, hours, day))
+    kinds = {"player": "str", "level": "int64", "reason": "str", "players": "int64", "share": "float64"}
+    kinds |= {"hours_p50": "float64", "days_p50": "float64"}
+    return pd.DataFrame(rows, columns=list(kinds)).astype(kinds).sort_values(["level", "reason"], ignore_index=True)
+
+
+def still_by_day(design: Design, profile: PlayedProfile, hours: float, confidence: float) -> pd.DataFrame:
+    """Return the share that had not quit by the end of each calendar day, as far as every schedule was played."""
+    schedules, quits = schedules_of(design, design.profile(profile.profile)), profile.quits
+    columns = ["player", "day", "still_playing", "still_playing_low", "still_playing_high"]
+    if quits is None or not schedules:
+        return pd.DataFrame({name: pd.Series(dtype=object if name == "player" else float) for name in columns})
+    whole_days = int(in_micros(hours * HOUR)) // schedules[0].day
+    last = min(int(schedule.calendar_days(np.asarray(whole_days))) for schedule in schedules) - 1
+    gone = np.bincount(quits.day[~np.isnan(quits.day)].astype(np.int64), minlength=last + 1)[: last + 1]
+    still = profile.players - np.cumsum(gone)[1:]
+    low, high = share_interval(still, profile.players, confidence)
+    days = np.arange(1, last + 1)
+    return pd.DataFrame(dict(zip(columns, (profile.profile, days, still / profile.players, low, high), strict=True)))

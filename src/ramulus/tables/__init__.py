@@ -1,0 +1,1 @@
+"""What needs no chance: levels, gain, effort, traces of awards, explanations."""

@@ -1,0 +1,262 @@
+"""Any formula, cost or stat of a design, worked through at one level: the working that the rules hand out."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from html import escape
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+import pandas as pd
+
+from ramulus.design import value_at
+from ramulus.design.names import formula_places, stat_track
+from ramulus.errors import RamulusError, UnknownNameError, refuse_other_than_design
+from ramulus.formula import Step, number_text
+from ramulus.rules.ability import MIDDLE, class_at
+from ramulus.rules.pursuit import choice_working, pursuit_of
+from ramulus.rules.tabulation import tabulated
+from ramulus.rules.working import Working, of_formula
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+_COST_PLACE = r"tracks\.(\w+)\.cost(?:\.(?:formula|next|values|file|points|level_from_xp|segments.*))?"
+
+
+_UNITS = {
+    r"tracks\.\w+\.cost(\..*)?": "XP",
+    r"sources\.\w+\.(skill_)?xp": "XP",
+    r"(encounter|sources\.\w+)\.seconds": "s",
+    r"players\.\w+\.patience_hours_per_level": "h",
+    r"tracks\.\w+\.points_per_level": "points",
+}
+DIGITS = 10
+
+
+@dataclass(frozen=True)
+class Explanation:
+    """A formula, cost or stat worked through at one level.
+
+    Attributes:
+        place: where it stands in the design.
+        formula: the text, or the way in words where it is no formula.
+        names: the value of every name it used.
+        steps: the working, innermost step first; clamps and rounding last. What each step puts in is a formula that
+            gives its value.
+        value: what it comes to.
+        of_whom: for which source, player and level it was worked through, with the option that names another.
+    """
+
+    place: str
+    formula: str
+    names: Mapping[str, float]
+    steps: tuple[Step, ...]
+    value: float
+    of_whom: str = ""
+
+    @property
+    def unit(self) -> str:
+        """The unit of the value, where it is known, with a space in front."""
+        return next((f" {unit}" for pattern, unit in _UNITS.items() if re.fullmatch(pattern, self.place)), "")
+
+    def table(self) -> pd.DataFrame:
+        """Return the steps: `step`, `expression`, `put_in`, `value`, `note`."""
+        return pd.DataFrame(
+            [(i, s.expression, s.put_in, s.value, s.note) for i, s in enumerate(self.steps, 1)],
+            columns=["step", "expression", "put_in", "value", "note"],
+        )
+
+    def __str__(self) -> str:
+        where = ", ".join(f"{name} = {number_text(value)}" for name, value in self.names.items())
+        of_whom = [f"  for {self.of_whom}"] if self.of_whom else []
+        lines = [f"{self.place}", f"  {self.formula}", *of_whom, *([f"  where {where}"] if where else []), ""]
+        for step in self.steps:
+            lines += [f"  {step.expression}", f"      {_line(step)}"]
+        return "\n".join([*lines, "", f"  {_shown(self.value)}{self.unit}"])
+
+    def _repr_html_(self) -> str:
+        where = ", ".join(f"{name} = {number_text(value)}" for name, value in self.names.items())
+        head = f"{escape(self.place)}: <code>{escape(self.formula)}</code>{f' where {escape(where)}' if where else ''}"
+        cells = ((step.expression, step.put_in, number_text(step.value), step.note) for step in self.steps)
+        rows = "".join("<tr>" + "".join(f"<td>{escape(cell)}</td>" for cell in row) + "</tr>" for row in cells)
+        heads = "<tr><th>step</th><th>put in</th><th>gives</th><th></th></tr>"
+        return f"<table><caption>{head}</caption>{heads}{rows}</table>"
+
+
+def _shown(value: float) -> str:
+    """Return a result in as many digits as matter; its steps show every one."""
+    return number_text(float(f"{value:.{DIGITS}g}"))
+
+
+def _line(step: Step) -> str:
+    """Return what a step comes to, in a line."""
+    value = number_text(step.value)
+    if step.note in ("true", "false"):
+        return f"{step.put_in} is {step.note}: {value}"
+    note = f"    ({step.note})" if step.note else ""
+    return f"= {value}{note}" if step.put_in == value else f"= {step.put_in} = {value}{note}"
+
+
+def explain(
+    design: Design,
+    place: str,
+    level: int,
+    *,
+    player: str | None = None,
+    ability: float = 0.5,
+    source: str | None = None,
+    skill_level: int | None = None,
+) -> Explanation:
+    """Work a formula, a track's cost, a stat or a player's choice through at one level, as on paper.
+
+    Args:
+        design: the design.
+        place: a formula's place, such as ``tracks.warden.cost.formula``, ``encounter.seconds`` or
+            ``multipliers.outgrown.factor``; or ``tracks.NAME.cost`` or ``stats.NAME``, however it is stated;
+            or ``players.NAME.pursuit``: the chance that the player meets a source next.
+        level: the player's level (for a cost the level being left, also where totals are stated).
+        player: the player profile, where stats and traits matter (default: the first; for a stat, no upgrades).
+        ability: where the player stands among its like, 0 … 1, where traits vary.
+        source: the source, where one matters (default: the source whose formula it is, else the first).
+        skill_level: the level of the source's skill (default: its start level).
+
+    Raises:
+        UnknownNameError: there is no formula at the place, or no such player or source.
+        RamulusError: the level is outside the track, or the ability outside 0 … 1.
+        DesignError: the formula fails at that level.
+    """
+    refuse_other_than_design(design)
+    if (found := re.fullmatch(_COST_PLACE, place)) and found[1] in design.tracks:
+        return _explain_cost(design, found[1], level)
+    if (found := re.fullmatch(r"stats\.(\w+)(?:\.\w+)?", place)) and found[1] in design.stats:
+        return _explain_stat(design, found[1], level, player)
+    where = _Where(level, player or _player_of(design, place), class_at(ability), source, skill_level)
+    if (found := re.fullmatch(r"players\.(\w+)\.pursuit", place)) and found[1] in design.players:
+        return _explain_choice(design, place, where)
+    return _explain_formula(design, place, where)
+
+
+def _check_level(level: int, low: int, high: int, what: str) -> None:
+    if not low <= level <= high:
+        raise RamulusError(f"level {level} has no {what}; allowed: {low} … {high}")
+
+
+def _explained(place: str, working: Working, value: float) -> Explanation:
+    return Explanation(place, working.text, working.names, working.steps, value)
+
+
+def _explain_cost(design: Design, track: str, level: int) -> Explanation:
+    part, working = tabulated(design).tracks[track].curve.part_working(level)
+    place = f"{part.place}.{part.way.key}" if part.way.names else part.place
+    return _explained(place, working, working.value)
+
+
+def _explain_stat(design: Design, name: str, level: int, player: str | None) -> Explanation:
+    curve = tabulated(design).stats(player)[name]
+    track = design.track(stat_track(design, design.stats[name]))
+    _check_level(level, track.start_level, track.max_level, "stats")
+    place = f"stats.{name}.{design.stats[name].way or 'base'}"
+    return _explained(place, curve.working(level), float(curve.values[level - track.start_level]))
+
+
+class _Where(NamedTuple):
+    """At what a formula is worked through."""
+
+    level: int
+    player: str | None
+    ability_class: int
+    source: str | None
+    skill_level: int | None
+
+
+def _explain_choice(design: Design, place: str, where: _Where) -> Explanation:
+    source = where.source or next(iter(design.sources), "")
+    design.source(source)
+    row = where.level - design.track().start_level
+    _check_level(where.level, design.track().start_level, design.track().max_level - 1, "choice")
+    profile = tabulated(design).profile(where.player, where.ability_class)
+    columns = profile.tables.columns
+    at, level = columns.at_skill(where.skill_level), float(columns.levels[row])
+    pays = profile.pay[row, at] if pursuit_of(profile.player) else None
+    working = choice_working(profile.player, columns.sources, source, profile.encounters.weight[row, at], pays, level)
+    return _explained(place, working, working.value)
+
+
+def _explain_formula(design: Design, place: str, where: _Where) -> Explanation:
+    formulas = {formula.place: formula for formula in formula_places(design)}
+    for index, rule in enumerate(design.multipliers):
+        for key in ("factor", "against"):  # A rule may be asked for by its name too.
+            if found := formulas.get(f"multipliers[{index}].{key}"):
+                formulas.setdefault(f"multipliers.{rule.name}.{key}", found)
+    if place not in formulas:
+        raise _no_formula(design, place, list(formulas))
+    source = where.source or _source_of(design, place)
+    names = names_at(design, where.level, where.player, source, where.skill_level, where.ability_class)
+    working = of_formula(formulas[place].text, names)
+    return replace(_explained(place, working, working.value), of_whom=_of_whom(design, place, where, source))
+
+
+def _of_whom(design: Design, place: str, where: _Where, source: str | None) -> str:
+    """Return for whom and what a formula of encounters was worked through, with the option for another."""
+    if not re.match(r"(encounter|sources|multipliers)\b", place) or not design.sources:
+        return ""
+    if re.fullmatch(r"encounter\.failure\.loss|sources\.\w+\.xp", place):
+        return ""
+    parts = [f"source {source or next(iter(design.sources))} (--source)"] if not place.startswith("sources") else []
+    if design.players:
+        parts.append(f"player {where.player or next(iter(design.players))} (--player)")
+    return ", ".join([*parts, f"level {where.level}"])
+
+
+def _no_formula(design: Design, place: str, known: list[str]) -> RamulusError:
+    costs = [f"tracks.{name}.cost" for name in design.tracks]
+    kind = "formula or cost"
+    with suppress(UnknownNameError):
+        if isinstance(value_at(design, place), int | float):
+            kind = "formula (a plain number stands there)"
+    return UnknownNameError(kind, place, [*costs, *known])
+
+
+def _source_of(design: Design, place: str) -> str | None:
+    found = re.match(r"sources\.(\w+)\.", place)
+    return found[1] if found and found[1] in design.sources else None
+
+
+def _player_of(design: Design, place: str) -> str | None:
+    found = re.match(r"players\.(\w+)\.", place)
+    return found[1] if found and found[1] in design.players else None
+
+
+def names_at(
+    design: Design,
+    level: int,
+    player: str | None = None,
+    source: str | None = None,
+    skill_level: int | None = None,
+    ability_class: int = MIDDLE,
+) -> dict[str, float]:
+    """Return every name that a formula sees for one profile, level, source, skill level and ability.
+
+    Raises:
+        UnknownNameError: there is no such player or source.
+        RamulusError: a level is outside its track.
+    """
+    track = design.track()
+    _check_level(level, track.start_level, track.max_level, "encounters")
+    if not design.sources:
+        return {**{name: float(value) for name, value in design.constants.items()}, "level": float(level)}
+    what = source or next(iter(design.sources))
+    design.source(what)
+    scene = tabulated(design).profile(player, ability_class).encounters.scene
+    columns = scene.columns
+    index = columns.sources.index(what)
+    if skill_level is not None and columns.width[index] > 1:
+        low = int(columns.skill_level[columns.first_column[index]])
+        _check_level(skill_level, low, low + int(columns.width[index]) - 1, "columns of that skill")
+    point = (level - track.start_level, int(columns.at_skill(skill_level)[index]))
+    names = {name: float(np.broadcast_to(array, columns.shape)[point]) for name, array in scene.names.items()}
+    return {**names, "leader_level": float(level), "party_size": 1.0}

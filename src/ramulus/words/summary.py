@@ -1,0 +1,275 @@
+"""A simulation at a glance: the milestones with the profiles side by side, then what a designer asks next."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from ramulus.words.goals import goal_lines
+from ramulus.words.writers import Column, number
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.results.result import SimulationResult
+
+MILESTONES = 9
+LEVEL = " level"  # No profile can be called that.
+MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
+NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
+DAYS_SHOWN = (1, 7, 30, 90)
+NOTABLE_SHARED = 0.02
+_STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
+_ENDED = {
+    "out of time": "ran out of time",
+    "no open source": "found no open source",
+    "too many encounters": "were given up after too many encounters",
+}
+
+
+def milestones(first: int, last: int) -> list[int]:
+    """Return about ten levels worth showing: the first one reached, round ones, and the cap."""
+    step = next((step for step in _STEPS if (last - first) / step <= MILESTONES), _STEPS[-1])
+    middle = [level for level in range(first + 2, last) if level % step == 0 and last - level >= step / 2]
+    return [first + 1, *middle, last] if last > first + 1 else [last]
+
+
+def at_a_glance(pace: pd.DataFrame) -> tuple[pd.DataFrame, dict[str, Column]]:
+    """Return the milestones of a pace table, a row a level and a column a profile, and how the columns look."""
+    import pandas as pd
+
+    shown = milestones(int(pace["level"].min()), int(pace["level"].max()))
+    rows: dict[int, dict[str, object]] = {level: {LEVEL: level} for level in shown}
+    for row in pace[pace["level"].isin(shown)].itertuples():
+        rows[row.level][row.player] = _cell(row.reached, row.hours_p10, row.hours_p50, row.hours_p90, row.days_p50)
+    dated = pace.groupby("player")["days_p50"].apply(lambda days: days.notna().any())
+    heads = {
+        player: Column(f"{player}\np50 (p10–p90){', day' if dated[player] else ''}")
+        for player in pace["player"].unique()
+    }
+    return pd.DataFrame(list(rows.values())), {LEVEL: Column("level", number()), **heads}
+
+
+def _cell(reached: float, p10: float, p50: float, p90: float, day: float) -> str:
+    if math.isnan(p50):
+        return f"{reached:.0%} get there" if reached else "nobody"
+    unit, write = _unit(p50)
+    ends = "–".join("…" if math.isnan(end) else write(end) for end in (p10, p90))
+    return f"{write(p50)} {unit} ({ends})" + ("" if math.isnan(day) else f", {day:.0f}")
+
+
+def _unit(hours: float) -> tuple[str, Callable[[float], str]]:
+    """Return the unit that a time reads best in, and how numbers of it are written."""
+    if hours < MINUTES_BELOW:
+        digits = 1 if hours * 60 < 10 else 0
+        return "min", lambda value: f"{value * 60:.{digits}f}"
+    digits = 1 if hours < 100 else 0
+    return "h", lambda value: f"{value:,.{digits}f}"
+
+
+def duration(hours: float) -> str:
+    """Return a time as it reads best: minutes below two hours."""
+    unit, write = _unit(hours)
+    return f"{write(hours)} {unit}"
+
+
+def pace_in_words(table: pd.DataFrame) -> str:
+    """Tell the median hours to a few levels, profile by profile."""
+    shown = milestones(int(table["level"].min()), int(table["level"].max()))[1::3]
+    said = []
+    for player, rows in table.groupby("player", sort=False):
+        known = rows[rows["level"].isin(shown)].dropna(subset=["hours_p50"])
+        steps = [f"level {row.level} after {duration(row.hours_p50)}" for row in known.itertuples()]
+        said.append(f"{player}: {', '.join(steps) or 'fewer than half reach another level'}")
+    return f"The median player, in played time. {'; '.join(said)}."
+
+
+def summary(result: SimulationResult, track: str | None = None) -> str:
+    """Return what a designer asks next: what is slow for whom, what they lived on, who quits, which goals are met."""
+    from ramulus.goals import judge
+
+    parts = said_by_profile(result, track)
+    width = max(map(len, parts))
+    lines = [""]
+    for player, said in parts.items():
+        lines += [f"{player if not i else '':{width}}  {line}" for i, line in enumerate(said)]
+    return "\n".join(lines + said_of_all(result, track) + goal_lines(judge(result)) + said_of_counting(result))
+
+
+def said_by_profile(result: SimulationResult, track: str | None = None) -> dict[str, list[str]]:
+    """Return for each profile what is slow, what they lived on, who quits, and what else is worth a word."""
+    slowest = result.slowest(track).set_index("player")
+    parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
+    for found in (_endings(result), _quits(result), _waste(result), _waits(result), _skill_or_luck(result)):
+        for player, line in found:
+            parts[player].append(line)
+    return {player: [line for line in said if line] for player, said in parts.items()}
+
+
+def said_of_all(result: SimulationResult, track: str | None = None) -> list[str]:
+    """Return what is to be said of all profiles: whether everyone arrived, and what is left empty."""
+    return [*_arrived(result, track), *_left_empty(result, track)]
+
+
+def _arrived(result: SimulationResult, track: str | None) -> list[str]:
+    """Return whether all come to the cap of the track that is shown, and who would have quit by then."""
+    name, design = track or result.design.main_track_name, result.design
+    what = "the cap" if len(design.tracks) == 1 else f"the cap of {name} (level {design.track(name).max_level})"
+    reached = {p.profile: p.arrivals[name].seconds.reached()[-1] / p.players for p in result.played.profiles.values()}
+    if min(reached.values()) < 1:
+        return _cut_off(result, name, what)
+    gone = _quit_before_cap(result) if name == design.main_track_name else []
+    return [f"Everyone would reach {what}; {', '.join(gone)} quit before." if gone else f"Everyone reached {what}."]
+
+
+def _cut_off(result: SimulationResult, track: str, what: str) -> list[str]:
+    """Return why a skill ends where it does: by the end of the main track, not by how fast it grows."""
+    from ramulus.simulation.tally import CAP
+
+    main = result.design.main_track_name
+    if track == main:
+        return []
+    if track not in result.played.until:
+        return [f"Play ended at {main}'s cap, which cut {track} off; --until {track} plays on to {what}."]
+    practising = [source.skill == track for source in result.design.sources.values()]
+    met = sum(float(profile.totals.met[-1, practising].sum()) for profile in result.played.profiles.values())
+    some = any(profile.ended[CAP].any() for profile in result.played.profiles.values())
+    return [f"At {main}'s cap nobody practises {track} any more, so play ended there."] if some and not met else []
+
+
+def _quit_before_cap(result: SimulationResult) -> list[str]:
+    found = []
+    for player, profile in result.played.profiles.items():
+        if profile.quits is not None and (profile.quits.reason > 0).any():
+            found.append(f"{(profile.quits.reason > 0).mean():.0%} of {player}")
+    return found
+
+
+def said_of_counting(result: SimulationResult) -> list[str]:
+    """Return how sure the quantiles are, where that needs a word."""
+    return [] if result.keeps_players else ["Quantiles are within 0.4 %: the run is too large to keep every player."]
+
+
+def _slow(row: pd.Series) -> str:
+    if math.isnan(row["hours"]):
+        return ""
+    text = f"slowest: level {row['level']:g}, {duration(row['hours'])}"
+    because = f", because {row['why']}" if row["why"] else ""
+    if not row["times"] >= NOTABLE and not math.isnan(row["step_level"]):
+        step = f"from level {row['step_level']:g} on levels take {row['step_times']:.1f} times as long"
+        return f"{text}; {step}{because}"
+    if not row["times"] >= NOTABLE:
+        return f"{text}; no level is seen to stand out from its neighbours"
+    drags = (
+        "it" if row["drags_level"] == row["level"] else f"level {row['drags_level']:g}, {duration(row['drags_hours'])},"
+    )
+    return f"{text}; {drags} takes {row['times']:.1f} times what its neighbours suggest{because}"
+
+
+def _income(result: SimulationResult, player: str) -> list[str]:
+    rows = result.income()
+    rows = rows[rows["level"] < result.design.track().max_level]  # What who plays on at the cap gets says nothing.
+    by_source = rows[rows["player"] == player].groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
+    if by_source.sum() <= 0:
+        return []
+    parts = [f"{name} {share:.0%}" for name, share in (by_source / by_source.sum()).head(4).items()]
+    return [f"XP from: {', '.join(parts)}"]
+
+
+def _endings(result: SimulationResult) -> list[tuple[str, str]]:
+    lines = []
+    for (player, reason), rows in result.stuck().groupby(["player", "reason"], sort=False):
+        worst = rows.loc[rows["players"].idxmax()]
+        where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
+        if worst["level"] == result.design.track().max_level:
+            where += f", its cap, before that of {' and '.join(result.played.until)}"
+        lines.append((str(player), f"{rows['share'].sum():.1%} {_ENDED[reason]}, {where}"))
+    return lines
+
+
+def _waste(result: SimulationResult) -> list[tuple[str, str]]:
+    lines = []
+    for player, rows in result.waste().groupby("player", sort=False):
+        on_the_way = rows.iloc[:-1]
+        wasted, lost = on_the_way["wasted"].sum(), on_the_way["lost"].sum()
+        if wasted or lost:
+            lines.append((str(player), f"{wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player"))
+        dropped, regaining = rows["levels_lost"].sum(), rows["hours_regaining"].sum()
+        if dropped > 0:
+            text = f"{dropped:,.1f} levels lost to failures a player, and {duration(regaining)} to win them back"
+            lines.append((str(player), text))
+    return lines
+
+
+def _quits(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return who would quit and where most; and a level that drives players away."""
+    if not result.can_quit:
+        return []
+    from ramulus.simulation.still_playing import quit_peaks
+
+    lines, rows = [], result.quits()
+    for player, profile in result.played.profiles.items():
+        if profile.quits is None:
+            continue
+        mine = rows[rows["player"] == player]
+        reasons = mine.groupby("reason")["share"].sum()
+        why = ", ".join(f"{share:.0%} {reason}" for reason, share in reasons.items())
+        # Who ran out of time may quit later: what was seen is no more than what was played.
+        seen = (
+            "before the cap"
+            if not profile.cut_off[result.design.main_track_name][:-1].any()
+            else f"within {result.hours:g} h"
+        )
+        lines.append((player, f"{mine['share'].sum():.0%} would quit {seen}{f' ({why})' if why else ''}"))
+        lines += [(player, text) for text in _days_played(result, player)]
+        for peak in quit_peaks(profile, result.design.track().start_level)[:1]:
+            text = f"at level {peak.level}, {peak.share:.0%} of those who come there run out of patience"
+            lines.append((player, f"{text}, at its neighbours {peak.around:.0%}"))
+    return lines
+
+
+def _days_played(result: SimulationResult, player: str) -> list[str]:
+    """Return how many are still playing on a few days worth naming."""
+    rows = result.still_playing()
+    mine = rows[rows["player"] == player].set_index("day")["still_playing"]
+    shown = [f"{mine[day]:.0%} on day {day}" for day in DAYS_SHOWN if day in mine.index]
+    return [f"still playing: {', '.join(shown)}"] if shown else []
+
+
+def _waits(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return the hours in which nothing was left to do that day."""
+    lines = []
+    for player, profile in result.played.profiles.items():
+        waited = float(profile.totals.waited.sum()) / profile.players
+        if waited > 0:
+            lines.append((player, f"{duration(waited)} a player with nothing left to do that day"))
+    return lines
+
+
+def _skill_or_luck(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return where the differences between players of one kind come from, where they differ in more than luck."""
+    if not result.keeps_players:
+        return []
+    lines = []
+    for row in result.skill_or_luck().to_dict("records"):
+        player = result.design.profile(row["player"])
+        if math.isnan(row["luck"]) or not (player.spread or result.varies(row["player"])):
+            continue
+        parts = [f"ability {row['ability']:.0%}", f"own speed {row['speed']:.0%}", f"luck {row['luck']:.0%}"]
+        if abs(row["shared"]) >= NOTABLE_SHARED:
+            parts.append(f"together {row['shared']:.0%}")
+        about = f"hours to level {row['level']} differ by about {math.expm1(row['log_hours_sd']):.0%}"
+        lines.append((row["player"], f"{about}; of that {', '.join(parts)}"))
+    return lines
+
+
+def _left_empty(result: SimulationResult, track: str | None) -> list[str]:
+    """Return from which level on the hours within a level are not known, and what would show them."""
+    found = [f"{player} from level {first}" for player, first in result.cut_off_from(track).items()]
+    if not found:
+        return []
+    return [
+        "Hours within a level are not known where more than a tenth of the players ran out of time before they had "
+        f"left it ({', '.join(found)}); more than --hours {result.hours:g} shows more."
+    ]
