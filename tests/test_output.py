@@ -17,9 +17,9 @@ from ramulus.cli.output import Printing
 from ramulus.files import table_json, write_table
 from ramulus.formula import number_text
 from ramulus.rules.tabulation import tabulated
+from ramulus.tables.compare_rules import totals_in_words
 from ramulus.tables.cost_shape import cost_shape
 from ramulus.tables.levels import shape_in_words
-from ramulus.tables.trace import totals_in_words
 from ramulus.words.writers import Column, factor, number, percent, significant, xp
 
 

@@ -7,7 +7,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.tables.trace import totals_in_words
+from ramulus.tables.compare_rules import totals_in_words
 
 MANY = 6000
 

@@ -30,6 +30,7 @@ from .rules.outcomes import AwardOutcome as AwardOutcome
 from .rules.outcomes import LedgerEvent as LedgerEvent
 from .simulation.run import Progress as Progress
 from .tables.chains import AwardChain as AwardChain
+from .tables.compare_rules import compare_rules as compare_rules
 from .tables.effort import effort_table as effort_table
 from .tables.explain import Explanation as Explanation
 from .tables.explain import explain as explain
@@ -37,7 +38,6 @@ from .tables.gain import gain_table as gain_table
 from .tables.level_at import LevelAt as LevelAt
 from .tables.level_at import level_at as level_at
 from .tables.levels import level_table as level_table
-from .tables.trace import compare_rules as compare_rules
 from .tables.trace import trace as trace
 from .tables.trace import trace_changes as trace_changes
 from .tables.trace import trace_skill as trace_skill

@@ -152,7 +152,8 @@ def _amount(word: str, place: str, kind: type[Exception]) -> float:
 
 
 def _one_run(design: Design, given: list[float], track: str | None, start: dict[str, Any], printing: Printing) -> None:
-    from ramulus.tables.trace import totals_in_words, trace, trace_changes
+    from ramulus.tables.compare_rules import totals_in_words
+    from ramulus.tables.trace import trace, trace_changes
 
     table = (trace_changes if min(given) < 0 else trace)(design, given, track, **start)
     table.insert(1, "source", "")
@@ -165,7 +166,8 @@ def _one_run(design: Design, given: list[float], track: str | None, start: dict[
 def _from_source(
     design: Design, source: str, times: int, player: str | None, start: dict[str, Any], printing: Printing
 ) -> None:
-    from ramulus.tables.trace import totals_in_words, trace_source
+    from ramulus.tables.compare_rules import totals_in_words
+    from ramulus.tables.trace import trace_source
 
     table, chains = trace_source(design, source, times, player=player, **start)
     who = player or next(iter(design.profiles))
@@ -189,7 +191,8 @@ def _practise(
     design: Design, source: str, track: str, times: int, player: str | None, start: dict[str, Any], printing: Printing
 ) -> None:
     """Print what successes at a source do for the skill that it practises."""
-    from ramulus.tables.trace import totals_in_words, trace_skill
+    from ramulus.tables.compare_rules import totals_in_words
+    from ramulus.tables.trace import trace_skill
 
     if design.source(source).skill != track:
         skill = design.source(source).skill
@@ -225,7 +228,7 @@ def _side_by_side(
     start: dict[str, Any],
     printing: Printing,
 ) -> None:
-    from ramulus.tables.trace import compare_rules
+    from ramulus.tables.compare_rules import compare_rules
 
     variants = {text: dict(_rule(part) for part in text.split(",")) for text in also}
     table = compare_rules(design, given, variants, track, **start)

@@ -18,7 +18,6 @@ from ramulus.design.base import (
     Level,
     Model,
     Number,
-    OneOf,
     Points,
     Rounding,
     RoundingTo,
@@ -26,6 +25,7 @@ from ramulus.design.base import (
     ordered,
     rounded_to,
 )
+from ramulus.design.described import OneOf
 from ramulus.errors import nearest_name
 
 

@@ -9,7 +9,8 @@ from typing import Annotated, Any, ClassVar, Self
 
 from pydantic import Field, PlainSerializer, PlainValidator, model_validator
 
-from ramulus.design.base import MOST_COUNT, Level, Model, OneOf, PlainName, Positive, Share, _mistake, ordered
+from ramulus.design.base import MOST_COUNT, Level, Model, PlainName, Positive, Share, _mistake, ordered
+from ramulus.design.described import OneOf
 
 EVERYONE = "everyone"
 Quantile = Annotated[float, Field(gt=0, lt=1)]

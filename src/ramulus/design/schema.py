@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ramulus.design.base import described
+from ramulus.design.described import described
 from ramulus.design.model import DesignModel
 
 

@@ -6,15 +6,8 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import PlainSerializer, PlainValidator, model_validator
 
-from ramulus.design.base import (
-    Model,
-    NotNegative,
-    Number,
-    OneOf,
-    _mistake,
-    _number_or_formula,
-    ordered,
-)
+from ramulus.design.base import Model, NotNegative, Number, _mistake, _number_or_formula, ordered
+from ramulus.design.described import OneOf
 
 WITHIN_SDS = 6  # Of a normal, less than 1 in 500 million lies farther from its mean than so many sd.
 

@@ -9,16 +9,8 @@ from typing import Annotated, Any, ClassVar, Self
 
 from pydantic import Field, PlainSerializer, PlainValidator, model_validator
 
-from ramulus.design.base import (
-    MOST_XP,
-    Model,
-    OneOf,
-    XpAmount,
-    _mistake,
-    _number_or_formula,
-    _xp_amount,
-    ordered,
-)
+from ramulus.design.base import MOST_XP, Model, XpAmount, _mistake, _number_or_formula, _xp_amount, ordered
+from ramulus.design.described import OneOf
 
 XpCount = Annotated[int, Field(ge=0, le=MOST_XP)]
 

@@ -2,36 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-import numpy as np
 import pandas as pd
 
 from ramulus.errors import RamulusError
-from ramulus.formula.functions import Array
 from ramulus.goals import goals_table
 from ramulus.results.income import endings_table, income_table, waste_table
-from ramulus.results.pace import QUANTILES, pace_columns, pace_intervals, whole_days
+from ramulus.results.pace_tables import PaceTables
 from ramulus.results.quitting import quits_table, still_by_day
 from ramulus.results.result_file import read_result, write_result
 from ramulus.results.skill_or_luck import skill_or_luck_row
-from ramulus.results.standing_out import standing_out
-from ramulus.rules.ability import THIRDS, classes_of, third_of
 from ramulus.simulation.draws import player_keys
-from ramulus.simulation.in_level import HOUR, MOST_CUT_OFF, InLevel
-from ramulus.simulation.played import Arrivals, Each, Group, PlayedDesign, PlayedProfile
-from ramulus.simulation.population import mixed_quantile, shares_of
-from ramulus.simulation.samples import WholeSample, quantile
+from ramulus.simulation.in_level import HOUR
+from ramulus.simulation.samples import WholeSample
 from ramulus.simulation.still_playing import still_by_level
 
 if TYPE_CHECKING:
     import os
 
 
-class SimulationResult(PlayedDesign):
+class SimulationResult(PaceTables):
     """The result of `simulate`.
 
     Attributes:
@@ -42,229 +35,6 @@ class SimulationResult(PlayedDesign):
     Quantiles count a player who has not reached a level as later than every one who has, so they are not a number
     where too few arrived.
     """
-
-    def _levels(self, track: str | None) -> Array:
-        what = self.design.track(track)
-        return np.arange(what.start_level, what.max_level + 1)
-
-    def _by_profile(self, track: str | None) -> Iterator[tuple[PlayedProfile, Arrivals]]:
-        name = track or self.design.main_track_name
-        self.design.track(name)
-        for profile in self.played.profiles.values():
-            yield profile, profile.arrivals[name]
-
-    def _refuse_beyond(self, hours: float) -> None:
-        """Nobody knows what players do later than they were played."""
-        if not 0 <= hours <= self.hours:
-            allowed = f"0 … {self.hours:g} h, as far as was played; simulate(hours=…) plays longer"
-            raise RamulusError(f"{hours:g} h; allowed: {allowed}")
-
-    # --- pace --------------------------------------------------------------------------------------------------
-
-    def pace(
-        self, track: str | None = None, *, interval: float | None = None, by_ability: bool = False
-    ) -> pd.DataFrame:
-        """Return how fast each profile reaches each level.
-
-        Args:
-            track: the track (default: the main one).
-            interval: a confidence such as 0.95, to add an interval for each number.
-            by_ability: whether each profile whose players differ in ability is split into thirds.
-
-        Returns:
-            A row a profile and level: `reached` is the share of players who got there; `hours_p10`, `hours_p50`,
-            `hours_p90` played hours; `encounters_p50`; `days_p50` calendar days; `hours_in_level_p50` the median
-            played hours from this level to the next, of those who reached this one (whoever has not finished it
-            counts as longer; empty where fewer than half finished, or where the horizon cut off more than a tenth of
-            the players before its end). On the main track of a design whose players can quit also `still_playing`,
-            the share that had not quit before the level. With `by_ability`, `third` after the player. With
-            `interval`, also `reached_low`, `reached_high`, `hours_p50_low` and so on.
-
-        Raises:
-            RamulusError: the run was too large to split it by ability.
-        """
-        name, tables = track or self.design.main_track_name, []
-        for profile, _ in self._by_profile(track):
-            for third, group in self._thirds(profile) if by_ability else ((None, profile),):
-                arrivals = group.arrivals[name]
-                stays = InLevel(arrivals, group, name)
-                table = {"player": profile.profile, **({"third": third} if third else {}), "level": self._levels(track)}
-                table.update(pace_columns(arrivals, group, stays))
-                if interval is not None:
-                    table.update(pace_intervals(arrivals, group, stays, interval))
-                if name == self.design.main_track_name and self.can_quit:
-                    still = still_by_level(group, len(self._levels(track)), interval or 0.95)
-                    ends = ("", "_low", "_high") if interval is not None else ("",)
-                    table.update({f"still_playing{end}": part for end, part in zip(ends, still, strict=False)})
-                tables.append(pd.DataFrame(table))
-        return pd.concat(tables, ignore_index=True)
-
-    def _thirds(self, profile: PlayedProfile) -> Iterator[tuple[str, Group]]:
-        """Yield the players of a profile by ability, slow ones first; all of them where they are alike."""
-        if not self.varies(profile.profile):
-            yield "all alike", profile
-            return
-        third = third_of(self._each(profile).numbers)
-        for index, name in enumerate(THIRDS):
-            if (third == index).any():
-                yield name, profile.part(third == index)
-
-    def _each(self, profile: PlayedProfile) -> Each:
-        if profile.each is None:
-            raise RamulusError("the run was too large to keep every player; simulate with keep_players=True")
-        return profile.each
-
-    def days(self, track: str | None = None) -> pd.DataFrame:
-        """Return on which calendar days players first reach each level; day 1 is the first.
-
-        Returns:
-            A row a profile and level: `player`, `level`, `reached`, `days_p10`, `days_p50`, `days_p90`; days are empty
-            for a profile without a schedule.
-        """
-        tables = []
-        for profile, arrivals in self._by_profile(track):
-            front = {"player": profile.profile, "level": self._levels(track)}
-            reached = arrivals.seconds.reached() / profile.players
-            days = {q: whole_days(quantile(arrivals.days, q / 100, profile.players), np.rint) for q in QUANTILES}
-            tables.append(pd.DataFrame({**front, "reached": reached, **{f"days_p{q}": days[q] for q in QUANTILES}}))
-        return pd.concat(tables, ignore_index=True)
-
-    def population(self, track: str | None = None) -> pd.DataFrame:
-        """Return the pace of all profiles together, weighted by their shares.
-
-        Returns:
-            A row a level: `level`, `reached` (share), `hours_p10`, `hours_p50`, `hours_p90`.
-        """
-        levels, shares = self._levels(track), shares_of(self.design, list(self.played.profiles))
-        samples = [(arrivals.seconds, profile.players) for profile, arrivals in self._by_profile(track)]
-        reached = sum(
-            share * seconds.reached() / players for share, (seconds, players) in zip(shares, samples, strict=True)
-        )
-        rows = {"level": levels, "reached": reached}
-        for q in QUANTILES:
-            seconds_at = [mixed_quantile(samples, shares, i, q / 100) for i in range(len(levels))]
-            rows[f"hours_p{q}"] = np.array(seconds_at) / HOUR
-        return pd.DataFrame(rows)
-
-    def reached(self, level: int, hours: float, track: str | None = None) -> pd.Series:
-        """Return the share of each profile's players who reached a level within some played hours.
-
-        Raises:
-            RamulusError: the hours lie beyond the horizon, or the level outside the track.
-        """
-        self._refuse_beyond(hours)
-        levels = self._levels(track)
-        if not levels[0] <= level <= levels[-1]:
-            raise RamulusError(f"level {level} is outside the track: {levels[0]} … {levels[-1]}")
-        index = level - int(levels[0])
-        shares = {p.profile: a.seconds.below(index, hours * HOUR) / p.players for p, a in self._by_profile(track)}
-        return pd.Series(shares, name="reached")
-
-    def level_at(self, hours: float, track: str | None = None) -> pd.DataFrame:
-        """Return the share of each profile's players at each level (the highest reached) after some played hours.
-
-        Returns:
-            A row a profile and level: `player`, `level`, `share`.
-
-        Raises:
-            RamulusError: the hours lie beyond the horizon.
-        """
-        self._refuse_beyond(hours)
-        levels = self._levels(track)
-        tables = []
-        for profile, arrivals in self._by_profile(track):
-            arrived = [arrivals.seconds.below(i, hours * HOUR) for i in range(len(levels))]
-            share = (np.array(arrived) - np.array([*arrived[1:], 0])) / profile.players
-            tables.append(pd.DataFrame({"player": profile.profile, "level": levels, "share": share}))
-        return pd.concat(tables, ignore_index=True)
-
-    def time_in_level(self, track: str | None = None) -> pd.DataFrame:
-        """Return the played hours from each level to the next, of the players who reached it.
-
-        Whoever has not finished a level counts as longer than all who did. Hours are empty where fewer than half
-        finished, or where the horizon cut off more than a tenth of the profile's players before the end of the level.
-
-        Returns:
-            A row a profile and level: `player`, `level`, `players`, `hours_p10`, `hours_p50`, `hours_p90`.
-        """
-        tables = []
-        for profile, arrivals in self._by_profile(track):
-            there, stays = arrivals.seconds.reached(), InLevel(arrivals, profile, track or self.design.main_track_name)
-            hours = {f"hours_p{q}": stays.hours(q) for q in QUANTILES}
-            front = {"player": profile.profile, "level": self._levels(track), "players": there}
-            tables.append(pd.DataFrame({**front, **hours}))
-        return pd.concat(tables, ignore_index=True)
-
-    def slowest(self, track: str | None = None) -> pd.DataFrame:
-        """Return which level takes each profile longest, and which stands out from its neighbours.
-
-        Returns:
-            A row a profile: `player`; `level` and `hours`, the longest median of hours within a level; `drags_level`
-            and `drags_hours`, a level that takes longer than both its neighbours beyond chance and beyond an encounter,
-            and `times`, what that is over their mean; `step_level`, from which on levels take `step_times` as long,
-            beyond how they grow around it; and `why`, in words, of the one that drags, else of the step. Not a number
-            where hours are not known, and where no level stands out.
-        """
-        name = track or self.design.main_track_name
-        rows = [
-            {"player": profile.profile, **standing_out(self.design, profile, arrivals, name)}
-            for profile, arrivals in self._by_profile(track)
-        ]
-        return pd.DataFrame(rows)
-
-    def cut_off_from(self, track: str | None = None) -> dict[str, int]:
-        """Return the first level, by profile, within which hours are not known because the run ended too soon.
-
-        Profiles that have no such level below the cap are left out.
-        """
-        name, levels = track or self.design.main_track_name, self._levels(track)
-        found = {}
-        for profile, _ in self._by_profile(track):
-            cut = np.nonzero(profile.cut_off[name][:-1] > MOST_CUT_OFF * profile.players)[0]
-            if len(cut):
-                found[profile.profile] = int(levels[cut[0]])
-        return found
-
-    def arrivals(self, player: str | None = None, track: str | None = None) -> Array:
-        """Return the played hours at which each player first reached each level, shape (players, levels).
-
-        Raises:
-            RamulusError: the run was too large to keep every player.
-        """
-        profile = self.profile(player)
-        self._each(profile)
-        sample = profile.arrivals[self.design.main_track_name if track is None else track].seconds
-        assert isinstance(sample, WholeSample)
-        return sample.values / HOUR
-
-    def skill_or_luck(self, level: int | None = None) -> pd.DataFrame:
-        """Return what the differences between players of one kind come from: the variance of their log hours.
-
-        Args:
-            level: the main track's level (default: for each profile the last one that all its players reach).
-
-        Returns:
-            A row a profile: `player`, `level`, `log_hours_sd`, the standard deviation of log hours to it (0.1 is
-            about 10 %), and the shares of it: `ability`, `speed` (the own factor of `spread`), `luck`, and `shared`,
-            what own speed and the rest have to do with each other (0 but for sampling, except where rules go by the
-            day), each with its standard error, such as `ability_error`. Empty where not all reached the level.
-
-        Raises:
-            RamulusError: the run was too large to keep every player, or the level is outside the track or its start.
-        """
-        levels = self._levels(None)
-        if level is not None and not levels[0] < level <= levels[-1]:
-            raise RamulusError(f"level {level}; allowed: {levels[0] + 1} … {levels[-1]}")
-        rows = []
-        for name, profile in self.played.profiles.items():
-            each, arrivals = self._each(profile), profile.main.seconds
-            keys = player_keys(self.seed, name, each.numbers)
-            by_all = int((arrivals.reached() == profile.players).sum()) - 1
-            at = by_all if level is None else level - int(levels[0])
-            assert isinstance(arrivals, WholeSample)
-            row = skill_or_luck_row(self.design.profile(name), keys, each.numbers, arrivals.values[:, at] / HOUR)
-            rows.append({"player": name, "level": int(levels[at]), **row})
-        return pd.DataFrame(rows)
 
     # --- what they lived on ------------------------------------------------------------------------------------
 
@@ -308,15 +78,6 @@ class SimulationResult(PlayedDesign):
         """
         return goals_table(self)
 
-    @property
-    def can_quit(self) -> bool:
-        """Whether players of any profile that was played can quit."""
-        return any(profile.quits is not None for profile in self.played.profiles.values())
-
-    def varies(self, player: str) -> bool:
-        """Whether players of a profile differ in ability."""
-        return classes_of(self.design.profile(player)) > 1
-
     def quits(self) -> pd.DataFrame:
         """Return who would have quit at which level, why, and after how long.
 
@@ -357,6 +118,35 @@ class SimulationResult(PlayedDesign):
             ends = {"still_playing": share, "still_playing_low": low, "still_playing_high": high}
             tables.append(pd.DataFrame({**front, **ends}))
         return pd.concat(tables, ignore_index=True)
+
+    def skill_or_luck(self, level: int | None = None) -> pd.DataFrame:
+        """Return what the differences between players of one kind come from: the variance of their log hours.
+
+        Args:
+            level: the main track's level (default: for each profile the last one that all its players reach).
+
+        Returns:
+            A row a profile: `player`, `level`, `log_hours_sd`, the standard deviation of log hours to it (0.1 is
+            about 10 %), and the shares of it: `ability`, `speed` (the own factor of `spread`), `luck`, and `shared`,
+            what own speed and the rest have to do with each other (0 but for sampling, except where rules go by the
+            day), each with its standard error, such as `ability_error`. Empty where not all reached the level.
+
+        Raises:
+            RamulusError: the run was too large to keep every player, or the level is outside the track or its start.
+        """
+        levels = self._levels(None)
+        if level is not None and not levels[0] < level <= levels[-1]:
+            raise RamulusError(f"level {level}; allowed: {levels[0] + 1} … {levels[-1]}")
+        rows = []
+        for name, profile in self.played.profiles.items():
+            each, arrivals = self._each(profile), profile.main.seconds
+            keys = player_keys(self.seed, name, each.numbers)
+            by_all = int((arrivals.reached() == profile.players).sum()) - 1
+            at = by_all if level is None else level - int(levels[0])
+            assert isinstance(arrivals, WholeSample)
+            row = skill_or_luck_row(self.design.profile(name), keys, each.numbers, arrivals.values[:, at] / HOUR)
+            rows.append({"player": name, "level": int(levels[at]), **row})
+        return pd.DataFrame(rows)
 
     # --- keeping -----------------------------------------------------------------------------------------------
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from ramulus.goals.measuring import CONFIDENCE, Z
 from ramulus.simulation.resampling import RESAMPLES
-from ramulus.tuning.fitting import FLAT, Fit, spread_of
+from ramulus.tuning.landscape import FLAT, Fit, spread_of
 from ramulus.tuning.ranges import Range
 
 if TYPE_CHECKING:

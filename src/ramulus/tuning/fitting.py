@@ -6,102 +6,30 @@ method for large-scale bound-constrained minimization problems", 1999), as SciPy
 
 from __future__ import annotations
 
-import math
-from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ramulus.errors import DesignError, RamulusError
-from ramulus.simulation.resampling import RESAMPLES
-from ramulus.tuning.aims import BOTH, Aim, aims_of
-from ramulus.tuning.ranges import Range
-from ramulus.tuning.trials import Trials
+from ramulus.errors import RamulusError
+from ramulus.tuning.landscape import FLAT, Fit, Landscape, cost_of, spread_of
 
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
 
 SCREENED, FEW = 300, 500
-STEP, STEP_OF_FEW = 0.03, 0.05
-WIDE_STEP = 0.15  # Where slopes tell how sure a number is: awards rounded to whole XP make short steps uneven.
-MANY = 1000  # Players from which on the smaller step is seen.
-NEAR_ENOUGH, NEAR_ENOUGH_OF_FEW = 3e-4, 3e-3
-WORTHLESS = 0.01
-OFF_LIMITS = 1e3  # How far off, in tolerances, numbers are that the design does not take.
 OTHER_STARTS, LOOKED_AT = 3, 8
 MOST_TURNS, GAINED = 5, 0.02  # Turns of other starts, and the part of the misses by which one has to bring them nearer.
 NEARER = (0.0, 0.25, 0.06)  # Of the way between the bounds, on either side of the best; 0 for all of it.
 ALIKE = 0.02  # Of the way between the bounds: starts that near to one another end alike.
-NEAR_BY = 0.06  # Of a coordinate: slopes change by no more than chance over so little.
 BESIDE = 0.1  # Of the way between the bounds.
 MOST_STEPS, PARTS = 6, (1.0, 0.5, 0.25)
 ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
 SEEN = 0.3  # Of a standard error: shorter steps are chance.
 LONGEST = 0.3  # Of a coordinate at once: farther off nothing is straight.
-FLAT = 1e-6  # Of the steepest direction: nothing is known along a flatter one.
-KEPT = 60  # Runs that are remembered, as a search comes back to its last points.
 
 
-@dataclass(frozen=True, eq=False)
-class Fit:
-    """Numbers, and how far off the goals are with them.
-
-    Attributes:
-        values: the numbers, shape (n,).
-        aims: what became of the goals.
-        slopes: how much each aim's miss moves with each coordinate, shape (aims, n).
-        slopes_again: the same for the players drawn again, shape (resamples, aims, n).
-    """
-
-    values: Array
-    aims: list[Aim]
-    slopes: Array
-    slopes_again: Array
-
-    @property
-    def cost(self) -> float:
-        """The sum of squares of the misses, in tolerances."""
-        return cost_of(self.aims)
-
-    def steps(self, which: list[int]) -> Array:
-        """Return how far some coordinates are from the best, for the players drawn again, shape (resamples, n).
-
-        The step of Gauss and Newton, with the misses and their slopes as each resample has them: what chance leaves
-        open of either is in it.
-        """
-        misses = np.transpose([aim.again for aim in self.aims])
-        inverse = np.linalg.pinv(self.slopes_again[:, :, which], rcond=FLAT)
-        return np.asarray(-np.einsum("rna,ra->rn", inverse, misses))
-
-
-def spread_of(steps: Array) -> Array:
-    """Return the standard deviation of each column by its middle two thirds: a few wild rows are no measure of it."""
-    low, high = np.quantile(steps, [0.1587, 0.8413], axis=0)
-    return np.asarray((high - low) / 2)
-
-
-def cost_of(aims: Sequence[Aim]) -> float:
-    """Return the sum of squares of misses."""
-    return float(sum(aim.miss**2 for aim in aims))
-
-
-class Fitting:
-    """The search for numbers that meet the goals.
-
-    Args:
-        trials: plays the variants.
-        ranges: the numbers with their bounds.
-        players: how many players of each profile the result is based on.
-    """
-
-    def __init__(self, trials: Trials, ranges: Sequence[Range], players: int) -> None:
-        self._trials, self._ranges, self._players = trials, list(ranges), players
-        self._free = [index for index, one in enumerate(ranges) if not one.number.whole]
-        self._whole = [index for index, one in enumerate(ranges) if one.number.whole]
-        self._known: dict[tuple[int, bytes], list[Aim] | None] = {}
-        self._sloped: tuple[Array, list[float], list[bool], Array] | None = None
-        self.best: tuple[int, float, Array] | None = None
+class Fitting(Landscape):
+    """The search for numbers that meet the goals."""
 
     @property
     def _start(self) -> Array:
@@ -272,132 +200,3 @@ class Fitting:
             abs(own.x_of(a) - own.x_of(b)) / max(own.ends[1] - own.ends[0], 1e-12)
             for own, a, b in zip(self._ranges, one.tolist(), two.tolist(), strict=True)
         )
-
-    def aims(self, values: Array, players: int) -> list[Aim] | None:
-        """Return what becomes of the goals with some numbers; None where the design does not take them."""
-        key = players, values.tobytes()
-        if key not in self._known:
-            self._known[key] = self._played(values, players)
-            if len(self._known) > KEPT:
-                del self._known[next(iter(self._known))]
-        return self._known[key]
-
-    def _played(self, values: Array, players: int) -> list[Aim] | None:
-        try:
-            design = self._trials.variant(self.named(values))
-            result = self._trials.play(design, players)
-        except DesignError:
-            return None
-        aims = [aim for goal in self._trials.goals for aim in aims_of(goal, result)]
-        cost = cost_of(aims)
-        if self.best is None or (players, -cost) > (self.best[0], -self.best[1]):
-            self.best = players, cost, values
-        return aims
-
-    def named(self, values: Array) -> dict[str, float]:
-        """Return numbers by place."""
-        return {
-            one.number.place: one.number.settled(value)
-            for one, value in zip(self._ranges, values.tolist(), strict=True)
-        }
-
-    def _cost(self, values: Array, players: int) -> float:
-        aims = self.aims(values, players)
-        return math.inf if aims is None else cost_of(aims)
-
-    def _misses(self, values: Array, players: int, width: int) -> Array:
-        aims = self.aims(values, players)
-        return np.full(width, OFF_LIMITS) if aims is None else np.array([aim.miss for aim in aims])
-
-    def _with(self, values: Array, x: Array) -> Array:
-        changed = values.copy()
-        for index, coordinate in zip(self._free, x.tolist(), strict=True):
-            changed[index] = self._ranges[index].value_of(coordinate)
-        return changed
-
-    def _descend(self, values: Array, players: int, most: int = 25) -> Array:
-        """Return numbers from which no small step leads nearer to the goals; whole ones stay."""
-        first = self.aims(values, players)
-        if not self._free or first is None or cost_of(first) == 0:
-            return values
-        from scipy.optimize import least_squares
-
-        # What the misses gain by less than a hundredth of a squared tolerance is not worth a run.
-        width, near = len(first), NEAR_ENOUGH if players >= MANY else NEAR_ENOUGH_OF_FEW
-        enough = min(max(WORTHLESS / cost_of(first), near), 0.1)
-        ends = np.array([self._ranges[index].ends for index in self._free]).T
-        start = np.array([self._ranges[index].x_of(values[index]) for index in self._free])
-        found = least_squares(
-            lambda x: self._misses(self._with(values, x), players, width),
-            np.clip(start, ends[0], ends[1]),
-            jac=lambda x: self._slopes_near(values, x, players, width),
-            bounds=(ends[0], ends[1]), method="trf", xtol=near, ftol=enough, max_nfev=most,
-            x_scale="jac",
-        )  # fmt: skip
-        return self._with(values, found.x)
-
-    def _slopes_near(self, values: Array, x: Array, players: int, width: int) -> Array:
-        """Return the slopes at a point, or those of a point so near that they are the same but for chance."""
-        aims = self.aims(self._with(values, x), players) or []
-        slack = [aim.slack for aim in aims]
-        whole = [float(values[index]) for index in self._whole]
-        if self._sloped is not None:
-            at, others, pattern, slopes = self._sloped
-            if others == [players, *whole] and pattern == slack and bool((np.abs(x - at) < NEAR_BY).all()):
-                return slopes
-        slopes = self._slopes_at(values, x, players, width)
-        self._sloped = x.copy(), [players, *whole], slack, slopes
-        return slopes
-
-    def _slopes_at(self, values: Array, x: Array, players: int, width: int) -> Array:
-        slopes = np.zeros((width, len(x)))
-        for column, index in enumerate(self._free):
-            one = self._ranges[index]
-            step = max(STEP if players >= MANY else STEP_OF_FEW, one.least_step(one.value_of(x[column])))
-            ends, moved = [], []
-            for direction in (1, -1):
-                at = x.copy()
-                at[column] = np.clip(x[column] + direction * step, *one.ends)
-                if self.aims(self._with(values, at), players) is None:
-                    at = x  # Beyond what the design takes: the slope is that of the other side.
-                ends.append(at[column])
-                moved.append(self._misses(self._with(values, at), players, width))
-            if ends[0] > ends[1]:
-                slopes[:, column] = (moved[0] - moved[1]) / (ends[0] - ends[1])
-        return slopes
-
-    def _slopes(self, values: Array, players: int, aims: list[Aim]) -> tuple[Array, Array]:
-        """Return how much each miss moves with the coordinate of every number, and the same for players drawn again.
-
-        Of whole numbers it is over a step of one.
-        """
-        slopes = np.zeros((len(aims), len(self._ranges)))
-        again = np.zeros((RESAMPLES, *slopes.shape))
-        for index, one in enumerate(self._ranges):
-            ends, moved = [], []
-            for direction in (1, -1):
-                at = values.copy()
-                at[index] = self._beside(one, float(values[index]), direction)
-                there = self.aims(at, players)
-                ends.append(one.x_of(at[index] if there is not None else values[index]))
-                moved.append(there if there is not None else aims)
-            if ends[0] != ends[1]:
-                apart = ends[0] - ends[1]
-                slopes[:, index] = [(up.miss - down.miss) / apart for up, down in zip(*moved, strict=True)]
-                again[:, :, index] = np.transpose(
-                    [(up.again - down.again) / apart for up, down in zip(*moved, strict=True)]
-                )
-        # A goal that is met with room says nothing here, whatever a wide step would make of it.
-        slopes[[aim.slack for aim in aims]] = 0.0
-        for row, aim in enumerate(aims):
-            if aim.side != BOTH:
-                again[:, row] *= (aim.again != 0)[:, None]
-        return slopes, again
-
-    @staticmethod
-    def _beside(one: Range, value: float, direction: int) -> float:
-        """Return a number a step up or down, within its bounds."""
-        if one.number.whole:
-            return float(np.clip(value + direction, one.low, one.high))
-        step = max(WIDE_STEP, one.least_step(value))
-        return one.value_of(float(np.clip(one.x_of(value) + direction * step, *one.ends)))

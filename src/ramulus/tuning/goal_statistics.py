@@ -21,7 +21,7 @@ from ramulus.design.goal import (
     StillPlayingGoal,
     WastedGoal,
 )
-from ramulus.goals.kinds import span_of
+from ramulus.goals.longest_level import span_of
 from ramulus.goals.measuring import arrivals_of, groups_of, weights_of
 from ramulus.rules.schedule import schedules_of, unfloored_days_reached
 from ramulus.rules.tabulation import tabulated

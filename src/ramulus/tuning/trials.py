@@ -20,7 +20,8 @@ from ramulus.design.goal import (
     WastedGoal,
 )
 from ramulus.goals import horizon_for
-from ramulus.goals.kinds import hours_needed, span_of
+from ramulus.goals.kinds import hours_needed
+from ramulus.goals.longest_level import span_of
 from ramulus.results.simulate import DEFAULT_HOURS, play_until
 from ramulus.rules.sharing import share_tables
 

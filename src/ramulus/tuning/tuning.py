@@ -17,7 +17,8 @@ from ramulus.goals import MET, MISSED, Judged, judge
 from ramulus.results.simulate import SimulationStopped
 from ramulus.tuning.aims import Aim
 from ramulus.tuning.certainty import Certainty
-from ramulus.tuning.fitting import Fit, Fitting
+from ramulus.tuning.fitting import Fitting
+from ramulus.tuning.landscape import Fit
 from ramulus.tuning.ranges import Range, Vary, ranges_of
 from ramulus.tuning.trials import TrialProgress, Trials, hours_to_search
 from ramulus.tuning.verdicts import said_of

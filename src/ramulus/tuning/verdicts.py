@@ -15,7 +15,7 @@ from ramulus.tuning.certainty import Certainty
 if TYPE_CHECKING:
     from ramulus.design.goal import Goal
     from ramulus.formula.functions import Array
-    from ramulus.tuning.fitting import Fit
+    from ramulus.tuning.landscape import Fit
 
 OPPOSED = 0.3  # Of the weaker pull: goals that pull less than that against each other go unsaid.
 MOVE = 0.03  # By how much the number that moves most is said to move.
