@@ -80,6 +80,21 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--attack-seed", default="1", metavar="SEED", help="Where its cases come from.")
 
 
+# What is left out of `./dev fast`: figures, pages, whole processes, long statistics, searches.
+SLOW = (
+    "attack/test_processes", "test_agreement", "test_docs", "test_figures_and_examples", "test_first_hour", "test_guide",
+    "test_live", "test_other_means", "test_page", "test_places", "test_surroundings", "test_tuning", "test_compare", "test_players",
+    "test_working_together", "test_simulation", "test_standing_out", "test_properties",
+)  # fmt: skip
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Mark whole files as slow."""
+    for item in items:
+        if any(name in str(item.path) for name in SLOW):
+            item.add_marker(pytest.mark.slow)
+
+
 @pytest.fixture
 def budget(request: pytest.FixtureRequest) -> Iterator[Budget]:
     """The cases of an attack; what was tried is told at the end."""

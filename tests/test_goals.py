@@ -10,7 +10,8 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.goals import Measured, judge, players_needed
+from ramulus.goals import Measured, judge
+from ramulus.goals.judging import players_needed
 
 # One award of 10 XP an hour and levels of 10, 20, 30 XP; `slow` takes twice the time.
 PLAIN = {

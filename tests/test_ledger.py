@@ -18,7 +18,7 @@ import ramulus.simulation.compiled  # Registers the rules with the compiler.
 from conftest import make
 from ramulus.rules import overflow
 from ramulus.rules.tabulation import tabulated
-from ramulus.tables import trace as tracing
+from ramulus.tables import awarded as tracing
 
 COSTS = {"values": [10, 25, 7, 60, 100]}
 

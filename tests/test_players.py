@@ -18,6 +18,7 @@ from ramulus.design.trait import VaryingTrait
 from ramulus.rules.ability import CLASSES, quantile_of
 from ramulus.simulation.parties import drawn_classes
 from ramulus.simulation.party_world import make_party_stage
+from ramulus.tables.effort import left_out
 from test_simulation import _quantiles_agree
 
 HOUR = 3600
@@ -264,7 +265,7 @@ def test_limits_by_the_day_and_the_week_by_hand():
     np.testing.assert_allclose(free.arrivals()[0], result.arrivals()[0])
     assert free.profile().totals.waited.sum() == 0
     # An encounter that ends past the day's end counts to the next one: 3,000 s of weeds, then an errand over the border.
-    assert "4 times a play day" in " ".join(rm.analysis.effort.left_out(design))
+    assert "4 times a play day" in " ".join(left_out(design))
 
 
 def test_who_waits_beyond_the_horizon_is_out_of_time_and_not_stuck():

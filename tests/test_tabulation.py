@@ -11,13 +11,14 @@ from hypothesis import strategies as st
 
 import ramulus as rm
 from conftest import make
-from ramulus.rules import profile_tables, tabulation, track_tables
+from ramulus.rules import awarding, design_tables, profile_tables, track_tables
 from ramulus.rules.tabulation import tabulated
 
 MADE = {
     track_tables: ("cost_curve", "points_granted", "overflow_of"),
-    tabulation: ("columns_of", "law_of", "make_scene", "stat_curves", "upgrade_ranks"),
-    profile_tables: ("rule_factors", "timeline"),
+    design_tables: ("columns_of", "law_of", "make_scene", "stat_curves", "upgrade_ranks"),
+    awarding: ("rule_factors",),
+    profile_tables: ("timeline",),
 }
 
 

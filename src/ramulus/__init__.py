@@ -10,9 +10,21 @@ grow; then simulates players of different skill and sees how fast each kind reac
     result.pace()
 """
 
-import lazy_loader
-
 __version__ = "0.1.0"
 
-# Imported when first used, so that `ramulus --help` and small scripts do not wait for pandas, Matplotlib or Numba.
-__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)
+
+def __getattr__(name: str) -> object:
+    """Import a public name when it is first used: `ramulus --help` and small scripts do not wait for pandas or Numba.
+
+    Which there are says `__init__.pyi`. What reads that is loaded here and not above, so that the command, which is a
+    part of this package, soon comes to where it hears an interrupt.
+    """
+    import lazy_loader
+
+    find, names, every = lazy_loader.attach_stub(__name__, __file__)
+    globals().update(__getattr__=find, __dir__=names, __all__=every)
+    return every if name == "__all__" else find(name)
+
+
+def __dir__() -> list[str]:
+    return list(__getattr__("__all__"))  # type: ignore[call-overload]

@@ -18,7 +18,7 @@ import pytest
 from attack.budget import Budget
 from ramulus.design import demo_text
 
-COMPILES = 100  # s; what cannot be kept is compiled anew, on a machine that has other things to do.
+COMPILES = 200  # s; what cannot be kept is compiled anew, on a machine that has other things to do.
 RUN = [sys.executable, "-m", "ramulus"]
 WRITES = [
     ["levels", "d.toml", "-o", "out.csv"], ["levels", "d.toml", "-o", "out.json"], ["levels", "d.toml", "-o", "out.xlsx"],

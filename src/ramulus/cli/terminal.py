@@ -62,6 +62,7 @@ def prepare() -> None:
     warnings.formatwarning = lambda message, *_, **__: f"warning: {harmless(str(message))}\n"
     if sys.unraisablehook is sys.__unraisablehook__:
         sys.unraisablehook = _unraisable
+    Heard.signal = None
     for one in (signal.SIGINT, signal.SIGTERM):
         signal.signal(one, _stop)
     if hasattr(signal, "SIGPIPE"):
