@@ -68,14 +68,14 @@ def post(address, path, data, **headers):
 STUCK = """
 import sys, time, ramulus.page.live.session as session
 from ramulus.__main__ import run
-play, calls = session.played, []
+play, calls = session.context_of, []
 def stuck(*given, **options):
     if calls:
         print("stuck", flush=True)
         time.sleep(100)
     calls.append(1)
     return play(*given, **options)
-session.played = stuck
+session.context_of = stuck
 sys.argv = ["ramulus", "report", sys.argv[1], "--live", "--players", "3", "--hours", "1"]
 run()
 """

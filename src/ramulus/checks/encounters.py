@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.checks.finding import Finding
-from ramulus.checks.seen import Seen, seen_of
+from ramulus.checks.overview import Overview, overview_of
 from ramulus.formula import parse
 from ramulus.rules.tabulation import tabulated
 
@@ -25,12 +25,12 @@ def check_encounters(design: Design) -> Iterator[Finding]:
     yield from _upgrades(design)
     if not design.sources:
         return
-    seen = design.derived(seen_of)
-    yield from _never_best(seen)
-    yield from _pinned_chances(seen)
-    yield from _formalities(seen)
-    yield from _hopeless(seen)
-    yield from _rounded_away(seen)
+    overview = design.derived(overview_of)
+    yield from _never_best(overview)
+    yield from _pinned_chances(overview)
+    yield from _formalities(overview)
+    yield from _hopeless(overview)
+    yield from _rounded_away(overview)
 
 
 def _upgrades(design: Design) -> Iterator[Finding]:
@@ -50,12 +50,12 @@ def _upgrades(design: Design) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _never_best(seen: Seen) -> Iterator[Finding]:
-    grid = seen.columns
-    rate = np.where(grid.open, seen.xp / np.maximum(seen.spent, 1e-9), -1.0)[:, :-1]
+def _never_best(overview: Overview) -> Iterator[Finding]:
+    grid = overview.columns
+    rate = np.where(grid.open, overview.xp / np.maximum(overview.spent, 1e-9), -1.0)[:, :-1]
     best = grid.source_of[rate.argmax(axis=2)]
     for index, name in enumerate(grid.sources):
-        source = seen.tabulation.design.sources[name]
+        source = overview.tabulation.design.sources[name]
         if (
             source.skill is None
             and source.limit is None
@@ -71,9 +71,9 @@ def _never_best(seen: Seen) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _pinned_chances(seen: Seen) -> Iterator[Finding]:
+def _pinned_chances(overview: Overview) -> Iterator[Finding]:
     """A chance that stays at one end of its clip over all levels at which a source is open."""
-    grid, design = seen.columns, seen.tabulation.design
+    grid, design = overview.columns, overview.tabulation.design
     for index, name in enumerate(grid.sources):
         text = design.sources[name].success
         text = text if text is not None else design.encounter.success if design.encounter else 1
@@ -81,7 +81,7 @@ def _pinned_chances(seen: Seen) -> Iterator[Finding]:
             continue
         column = int(grid.first_column[index])
         open_levels = grid.open[:, column]
-        chances = seen.success[:, open_levels, column]
+        chances = overview.success[:, open_levels, column]
         if chances.size and open_levels.sum() > 2 and np.ptp(chances) == 0 and chances.flat[0] in _bounds(text):
             place = f"sources.{name}.success" if design.sources[name].success is not None else "encounter.success"
             yield Finding(
@@ -103,16 +103,16 @@ def _bounds(text: str) -> set[float]:
     }
 
 
-def _formalities(seen: Seen) -> Iterator[Finding]:
-    """A source whose time has stopped falling long before it closes, seen with the first profile."""
-    profile = seen.tabulation.profile()
-    grid = seen.columns
+def _formalities(overview: Overview) -> Iterator[Finding]:
+    """A source whose time has stopped falling long before it closes, as the first profile meets it."""
+    profile = overview.tabulation.profile()
+    grid = overview.columns
     for index, name in enumerate(grid.sources):
         column = int(grid.first_column[index])
         levels = np.nonzero(grid.open[:-1, column])[0]
         if len(levels) < 6:
             continue
-        seconds = seen.seconds[0, levels, column]
+        seconds = overview.seconds[0, levels, column]
         shown = {name: values[None] for name, values in profile.encounters.shown.items()}
         whole = {name: v[0, levels, column] for name, v in shown.items() if np.isfinite(v[0, levels, column]).all()}
         what, counted = next(iter(whole.items()), ("seconds", seconds))
@@ -130,31 +130,31 @@ def _formalities(seen: Seen) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _hopeless(seen: Seen) -> Iterator[Finding]:
-    grid = seen.columns
+def _hopeless(overview: Overview) -> Iterator[Finding]:
+    grid = overview.columns
     for index, name in enumerate(grid.sources):
         column = int(grid.first_column[index])
-        success = seen.success[:, :-1, column]
-        hopeless = (success < HOPELESS) & grid.open[:-1, column] & (seen.chance[:, :-1, index] > SELDOM)
+        success = overview.success[:, :-1, column]
+        hopeless = (success < HOPELESS) & grid.open[:-1, column] & (overview.chance[:, :-1, index] > SELDOM)
         if hopeless.any():
             p, level = (int(i[0]) for i in np.nonzero(hopeless))
             ends = np.nonzero(~hopeless[p, level:])[0]
             until = f", until level {grid.levels[level + int(ends[0])]:g}" if len(ends) else ""
             yield Finding(
                 "source-hopeless", "warning", f"sources.{name}",
-                f"at level {grid.levels[level]:g}{seen.whom(p)} it succeeds {success[p, level]:.1%} of the time and is "
-                f"{seen.chance[p, level, index]:.0%} of what is met{until}",
+                f"at level {grid.levels[level]:g}{overview.whom(p)} it succeeds {success[p, level]:.1%} of the time "
+                f"and is {overview.chance[p, level, index]:.0%} of what is met{until}",
                 "open it later with from_level, or lower its weight while it is too hard", int(grid.levels[level]),
             )  # fmt: skip
 
 
-def _rounded_away(seen: Seen) -> Iterator[Finding]:
-    """An award that multipliers and rounding turn into nothing, seen with the first profile."""
-    grid, tabulation = seen.columns, seen.tabulation
+def _rounded_away(overview: Overview) -> Iterator[Finding]:
+    """An award that multipliers and rounding turn into nothing, as the first profile meets it."""
+    grid, tabulation = overview.columns, overview.tabulation
     exact = tabulation.profile().mean_pay(tabulation.always_on).base * tabulation.profile().alone.product(
         tabulation.always_on
     )
-    gone = (seen.award[0] == 0) & (exact > 0) & grid.open
+    gone = (overview.award[0] == 0) & (exact > 0) & grid.open
     for index, name in enumerate(grid.sources):
         lost = gone[:, grid.source_of == index].any(axis=1)
         if lost.any():

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.checks.finding import Finding
-from ramulus.checks.seen import Seen, seen_of
+from ramulus.checks.overview import Overview, overview_of
 from ramulus.formula.functions import Array
 
 if TYPE_CHECKING:
@@ -25,17 +25,17 @@ def check_income(design: Design) -> Iterator[Finding]:
     """Yield what is suspicious about what players earn by the hour, along the levels."""
     if not design.sources:
         return
-    seen = design.derived(seen_of)
-    yield from _falls(seen)
-    yield from _slides(seen)
-    yield from _losing(seen)
-    yield from _above(seen)
+    overview = design.derived(overview_of)
+    yield from _falls(overview)
+    yield from _slides(overview)
+    yield from _losing(overview)
+    yield from _above(overview)
 
 
-def _falls(seen: Seen) -> Iterator[Finding]:
+def _falls(overview: Overview) -> Iterator[Finding]:
     """A level-up after which XP per hour stays below what it was, for the mix of lasting sources that is met."""
-    levels = seen.columns.levels
-    for rate, name in zip(seen.rate[:, :-1], seen.names, strict=True):
+    levels = overview.columns.levels
+    for rate, name in zip(overview.rate[:, :-1], overview.names, strict=True):
         falls = _lasting_falls(rate)
         if len(falls):
             worst = int(falls[np.argmin(rate[falls + 1] / rate[falls])])
@@ -44,7 +44,7 @@ def _falls(seen: Seen) -> Iterator[Finding]:
                 "income-falls", "warning", "encounter",
                 f"{name}: reaching level {levels[worst + 1]:g} lowers income by "
                 f"{1 - rate[worst + 1] / rate[worst]:.0%}, from {rate[worst]:,.0f} to {rate[worst + 1]:,.0f} XP per "
-                f"hour, and it stays down{more}{seen.left_out(worst)}",
+                f"hour, and it stays down{more}{overview.left_out(worst)}",
                 "open the next source earlier, or let the multipliers fall more gently", int(levels[worst + 1]),
             )  # fmt: skip
 
@@ -55,10 +55,10 @@ def _lasting_falls(rate: Array) -> NDArray[np.int64]:
     return np.nonzero((later < (1 - FALL) * rate[:-1]) & (rate[1:] > 0))[0]
 
 
-def _slides(seen: Seen) -> Iterator[Finding]:
+def _slides(overview: Overview) -> Iterator[Finding]:
     """Income that goes down over many levels, without one level to blame."""
-    levels = seen.columns.levels
-    for rate, name in zip(seen.rate[:, :-1], seen.names, strict=True):
+    levels = overview.columns.levels
+    for rate, name in zip(overview.rate[:, :-1], overview.names, strict=True):
         first, last = _deepest(rate)
         if last - first < SLIDE_LEVELS or rate[last] > (1 - SLIDE) * rate[first] or rate[last] <= 0:
             continue
@@ -68,7 +68,7 @@ def _slides(seen: Seen) -> Iterator[Finding]:
             "income-slides", "warning", "encounter",
             f"{name}: income slides from {rate[first]:,.0f} XP per hour at level {levels[first]:g} to "
             f"{rate[last]:,.0f} at level {levels[last]:g}, {1 - rate[last] / rate[first]:.0%} less: "
-            f"each level feels a little slower{seen.left_out(first)}",
+            f"each level feels a little slower{overview.left_out(first)}",
             "open a new source on the way, or let the multipliers fall more gently", int(levels[first]),
         )  # fmt: skip
 
@@ -82,18 +82,18 @@ def _deepest(rate: Array) -> tuple[int, int]:
     return int(np.nonzero(rate[: last + 1] == peak[last])[0][-1]), last
 
 
-def _losing(seen: Seen) -> Iterator[Finding]:
+def _losing(overview: Overview) -> Iterator[Finding]:
     """Levels at which failures take more, in the mean, than encounters pay."""
-    lost = seen.tabulation.lost[:-1] / seen.tabulation.main.scale
+    lost = overview.tabulation.lost[:-1] / overview.tabulation.main.scale
     if not lost.any():
         return
-    grid = seen.columns
+    grid = overview.columns
     at = grid.first_column
-    paid = (seen.lasting * seen.xp[:, :, at]).sum(axis=2)[:, :-1]
-    failing = (seen.lasting * (1 - seen.success[:, :, at])).sum(axis=2)[:, :-1]
+    paid = (overview.lasting * overview.xp[:, :, at]).sum(axis=2)[:, :-1]
+    failing = (overview.lasting * (1 - overview.success[:, :, at])).sum(axis=2)[:, :-1]
     taken = failing * lost
-    for index, name in enumerate(seen.names):
-        losing = np.nonzero((taken[index] > paid[index]) & (seen.lasting[index, :-1].sum(axis=1) > 0))[0]
+    for index, name in enumerate(overview.names):
+        losing = np.nonzero((taken[index] > paid[index]) & (overview.lasting[index, :-1].sum(axis=1) > 0))[0]
         if len(losing):
             level = int(losing[0])
             yield Finding(
@@ -105,15 +105,15 @@ def _losing(seen: Seen) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _above(seen: Seen) -> Iterator[Finding]:
+def _above(overview: Overview) -> Iterator[Finding]:
     """Players who have most of their XP from sources far above their own level."""
-    grid, at = seen.columns, seen.columns.first_column
-    strength = np.array([source.level for source in seen.tabulation.design.sources.values()], dtype=np.float64)
+    grid, at = overview.columns, overview.columns.first_column
+    strength = np.array([source.level for source in overview.tabulation.design.sources.values()], dtype=np.float64)
     far = strength[None, :] > grid.levels[:, None] + np.maximum(ABOVE, grid.levels[:, None] / 2)
-    income = seen.lasting * seen.xp[:, :, at]
+    income = overview.lasting * overview.xp[:, :, at]
     total = income.sum(axis=2)
     share = np.divide((income * far).sum(axis=2), total, out=np.zeros_like(total), where=total > 0)[:, :-1]
-    for index, name in enumerate(seen.names):
+    for index, name in enumerate(overview.names):
         high = np.nonzero(share[index] > ABOVE_SHARE)[0]
         if len(high):
             level = int(high[0])

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.checks.finding import Finding
-from ramulus.checks.seen import Seen, seen_of
+from ramulus.checks.overview import Overview, overview_of
 from ramulus.errors import DesignError, Problem, RamulusError
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import classes_of
@@ -29,9 +29,9 @@ def check_players(design: Design) -> Iterator[Finding]:
     if not design.sources:
         return
     _try_everyone(design)
-    seen = design.derived(seen_of)
-    yield from _starved(seen)
-    yield from _idle(seen)
+    overview = design.derived(overview_of)
+    yield from _starved(overview)
+    yield from _idle(overview)
     yield from _driven_away(design)
 
 
@@ -63,18 +63,18 @@ def _try_tables(design: Design, name: str, ability: int) -> None:
     _ = encounters.seconds, encounters.success, encounters.weight, profile.alone.product(tabulation.always_on)
 
 
-def _starved(seen: Seen) -> Iterator[Finding]:
+def _starved(overview: Overview) -> Iterator[Finding]:
     """Skills whose sources a profile hardly meets, because others pay better."""
-    design, grid = seen.tabulation.design, seen.columns
+    design, grid = overview.tabulation.design, overview.columns
     skills = np.array([source.skill or "" for source in design.sources.values()])
-    for index, name in enumerate(seen.names):
+    for index, name in enumerate(overview.names):
         player = design.profile(name)
         if not player.pursuit:
             continue
-        plain = seen.tabulation.profile(name).chance_by_weight(grid.first_column)[:-1]
+        plain = overview.tabulation.profile(name).chance_by_weight(grid.first_column)[:-1]
         for skill in dict.fromkeys(skills[skills != ""].tolist()):
             mine = skills == skill
-            met, would = (float(chance[:, mine].sum()) for chance in (seen.chance[index, :-1], plain))
+            met, would = (float(chance[:, mine].sum()) for chance in (overview.chance[index, :-1], plain))
             if would > 0 and met < STARVED * would:
                 sources = [source for source, of_it in zip(grid.sources, mine, strict=True) if of_it]
                 yield Finding(
@@ -89,11 +89,11 @@ def _share(chance: float, plain: Array) -> str:
     return f"{chance / max(int(plain.any(axis=1).sum()), 1):.1%}"
 
 
-def _idle(seen: Seen) -> Iterator[Finding]:
+def _idle(overview: Overview) -> Iterator[Finding]:
     """Levels at which everything that is met comes back only on another day."""
-    design, grid = seen.tabulation.design, seen.columns
+    design, grid = overview.tabulation.design, overview.columns
     daily = np.array([bool(s.limit_per_day or s.limit_per_week) for s in design.sources.values()])[grid.source_of]
-    met = np.asarray((seen.weight[:, :-1] > 0).any(axis=0))
+    met = np.asarray((overview.weight[:, :-1] > 0).any(axis=0))
     only = met.any(axis=1) & ~met[:, ~daily].any(axis=1)
     if only.any():
         first = int(grid.levels[:-1][only][0])

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.checks.finding import Finding
-from ramulus.checks.seen import Seen, seen_of
+from ramulus.checks.overview import Overview, overview_of
 from ramulus.design.names import stat_track
 
 if TYPE_CHECKING:
@@ -22,16 +22,16 @@ def check_reach(design: Design) -> Iterator[Finding]:
     if not design.sources:
         return
     yield from _unfed(design)
-    seen = design.derived(seen_of)
-    yield from _closed(seen)
-    yield from _limited_only(seen)
-    yield from _far_cap(seen)
+    overview = design.derived(overview_of)
+    yield from _closed(overview)
+    yield from _limited_only(overview)
+    yield from _far_cap(overview)
 
 
-def _closed(seen: Seen) -> Iterator[Finding]:
-    grid = seen.columns
+def _closed(overview: Overview) -> Iterator[Finding]:
+    grid = overview.columns
     playing = grid.levels[:-1]
-    is_open = np.asarray((seen.weight[:, :-1] > 0).any(axis=0))
+    is_open = np.asarray((overview.weight[:, :-1] > 0).any(axis=0))
     nowhere = np.nonzero(~is_open.any(axis=1))[0]
     if len(nowhere):
         listed = ", ".join(f"{playing[i]:g}" for i in nowhere[:6]) + (" …" if len(nowhere) > 6 else "")
@@ -47,8 +47,8 @@ def _closed(seen: Seen) -> Iterator[Finding]:
                 "it is open at no level that is played, or its weight is 0 wherever it is",
                 "change from_level, to_level or its weight",
             )  # fmt: skip
-    limited = [s for s in seen.tabulation.design.sources.values() if s.limit is not None]
-    if limited and len(limited) == len(seen.tabulation.design.sources):
+    limited = [s for s in overview.tabulation.design.sources.values() if s.limit is not None]
+    if limited and len(limited) == len(overview.tabulation.design.sources):
         yield Finding(
             "sources-run-out", "warning", "sources", "every source has a limit: players may run out of all of them",
             "leave one source without a limit",
@@ -67,11 +67,11 @@ def _levels_in_words(levels: list[int]) -> str:
     return ", ".join(words[:6]) + (" …" if len(words) > 6 else "")
 
 
-def _limited_only(seen: Seen) -> Iterator[Finding]:
+def _limited_only(overview: Overview) -> Iterator[Finding]:
     """Levels at which everything that is met runs out, and how far that carries."""
-    grid, sources = seen.columns, seen.tabulation.design.sources
+    grid, sources = overview.columns, overview.tabulation.design.sources
     lasting = np.array([source.limit is None for source in sources.values()])[grid.source_of]
-    met = np.asarray((seen.weight[:, :-1] > 0).any(axis=0))
+    met = np.asarray((overview.weight[:, :-1] > 0).any(axis=0))
     only = met.any(axis=1) & ~met[:, lasting].any(axis=1)
     if not only.any() or not lasting.any():
         return
@@ -79,8 +79,8 @@ def _limited_only(seen: Seen) -> Iterator[Finding]:
     there = {grid.source_at(int(column)) for column in np.nonzero(met[only].any(axis=0))[0]}
     first = np.array([name in there for name in grid.sources])
     uses = np.array([source.limit or 0 for source in sources.values()])
-    most = float((uses * seen.award[:, :-1][:, only][:, :, grid.first_column].max(axis=(0, 1)))[first].sum())
-    cost = float(seen.tabulation.main.curve.costs[only].sum())
+    most = float((uses * overview.award[:, :-1][:, only][:, :, grid.first_column].max(axis=(0, 1)))[first].sum())
+    cost = float(overview.tabulation.main.curve.costs[only].sum())
     listed = ", ".join(name for name in grid.sources if name in there)
     yield Finding(
         "limited-only", "warning", "sources",
@@ -103,18 +103,19 @@ def _unfed(design: Design) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _far_cap(seen: Seen) -> Iterator[Finding]:
+def _far_cap(overview: Overview) -> Iterator[Finding]:
     """A bound, not an estimate: nobody earns more by the hour than the best source that is open pays in the mean."""
-    grid, costs = seen.columns, seen.tabulation.main.curve.costs
+    grid, costs = overview.columns, overview.tabulation.main.curve.costs
     with np.errstate(divide="ignore", invalid="ignore"):
-        rate = np.where(seen.weight[:, :-1] > 0, 3600 * seen.xp[:, :-1] / seen.spent[:, :-1], 0.0).max(axis=2)
+        by_hour = 3600 * overview.xp[:, :-1] / overview.spent[:, :-1]
+        rate = np.where(overview.weight[:, :-1] > 0, by_hour, 0.0).max(axis=2)
         hours = costs / rate
     least = hours.sum(axis=1)
-    for index, name in enumerate(seen.names):
+    for index, name in enumerate(overview.names):
         if FAR_HOURS <= least[index] < np.inf:
             worst = int(hours[index].argmax())
             yield Finding(
-                "cap-far", "warning", f"tracks.{seen.tabulation.design.main_track_name}.max_level",
+                "cap-far", "warning", f"tracks.{overview.tabulation.design.main_track_name}.max_level",
                 f"{name}: the cap is at least {least[index]:,.0f} played hours away, met at the best-paying source "
                 f"alone, timed multipliers off; level {grid.levels[worst]:g} alone takes {hours[index, worst]:,.0f} h",
                 "lower the costs, raise the XP, or lower max_level", int(grid.levels[worst]),

@@ -42,7 +42,7 @@ def demo(
     """Run the full story on the shipped design: tables, every figure, a page, and a variant beside it."""
     from ramulus.design import demo_text, load_design, shipped_variants, write_all
     from ramulus.files import table_csv
-    from ramulus.page.making import drawn, played
+    from ramulus.page.making import context_of, page_of
     from ramulus.tuning import sensitivity
 
     texts = {DESIGN: demo_text(), **shipped_variants()}
@@ -52,12 +52,12 @@ def demo(
     design = load_design(folder / DESIGN)
     variants = {Path(name).stem: load_design(folder / name) for name in texts if name != DESIGN}
     with progress_bar(quiet) as progress:
-        context = played(design, players, None, seed, variants=variants, progress=progress)
+        context = context_of(design, players, None, seed, variants=variants, progress=progress)
     with waiting("moving each constant a little", quiet=quiet):
         context = context.with_sensitivity(sensitivity(design, players=TRIAL_PLAYERS, seed=seed))
     tables = _tables(context)
     with waiting("drawing the figures and the page", quiet=quiet):
-        page = drawn(context)
+        page = page_of(context)
     files = {folder / TABLES / f"{name}.csv": table_csv(table) for name, (_, table) in tables.items()}
     files |= {folder / FIGURES / f"{name}.svg": picture for name, picture in page.pictures().items()}
     write_all({**files, folder / PAGE: page.text}, folders=True)

@@ -111,9 +111,12 @@ def write_page(
     sensitivity: pd.DataFrame | None, *, quiet: bool,
 ) -> None:  # fmt: skip
     """Write a page, with a progress bar while players are played and a word while figures are drawn."""
-    from ramulus.page.making import drawn, played, written
+    from ramulus.design import write_whole
+    from ramulus.page.making import context_of, page_of
 
     with progress_bar(quiet) as progress:
-        context = played(design, players, hours, seed, variants=variants, sensitivity=sensitivity, progress=progress)
+        context = context_of(
+            design, players, hours, seed, variants=variants, sensitivity=sensitivity, progress=progress
+        )
     with waiting("drawing the figures", quiet=quiet):
-        written(target, drawn(context).text)
+        write_whole(target, page_of(context).text)

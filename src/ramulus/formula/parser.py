@@ -11,7 +11,7 @@ from typing import cast
 
 from ramulus.errors import FormulaError, nearest_name
 from ramulus.formula.functions import FUNCTIONS, RANGE_FUNCTIONS
-from ramulus.formula.habits import meant
+from ramulus.formula.other_notations import meant
 
 MAX_CHARACTERS = 2_000
 MAX_DEPTH = 40

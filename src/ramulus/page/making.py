@@ -68,10 +68,11 @@ def report(
         >>> page = rm.report(rm.demo_design(), "canopy.html", players=100)  # doctest: +SKIP
     """
     check_page_ending(Path(path))
-    context = played(
+    context = context_of(
         design, players, hours, seed, variants=variants, sensitivity=sensitivity, executor=executor, progress=progress
     )
-    return written(Path(path), drawn(context).text)
+    write_whole(Path(path), page_of(context).text)
+    return Path(path)
 
 
 def check_page_ending(path: Path) -> None:
@@ -79,7 +80,7 @@ def check_page_ending(path: Path) -> None:
     refuse_strange_ending(path, "page", (".html", ".htm"))
 
 
-def played(
+def context_of(
     design: Design, players: int, hours: float | None, seed: int, *, variants: Mapping[str, Design] | None = None,
     sensitivity: pd.DataFrame | None = None, executor: Executor | None = None,
     progress: Callable[[Progress], object] | None = None,
@@ -111,7 +112,7 @@ class Page:
         return {name: standalone(one.svg) for name, one in drawings.items() if isinstance(one, Drawn)}
 
 
-def drawn(context: Context) -> Page:
+def page_of(context: Context) -> Page:
     """Return the page: all its sections, with their figures."""
     sections = sections_of(context)
     return Page(sections, html_of(context.design.title, sections))
@@ -120,12 +121,6 @@ def drawn(context: Context) -> Page:
 def sections_of(context: Context) -> tuple[Section, ...]:
     """Return the sections that there are something to say in."""
     return tuple(section for one in SECTIONS if (section := one(context)) is not None)
-
-
-def written(path: Path, text: str) -> Path:
-    """Write a page, whole or not at all, and return its file."""
-    write_whole(path, text)
-    return path
 
 
 def _named_apart(title: str, variants: Mapping[str, Design]) -> dict[str, Design]:

@@ -15,9 +15,9 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from ramulus.design import bytes_now, load_design
 from ramulus.design.loading import MAX_BYTES
 from ramulus.errors import DataError, RamulusError
-from ramulus.page.live.since import SAVED, TRIED, since
+from ramulus.page.live.changed import SAVED, TRIED, changed_section
 from ramulus.page.live.sliders import sliders_of
-from ramulus.page.making import played, sections_of
+from ramulus.page.making import context_of, sections_of
 from ramulus.page.parts import Figure, Section, figures_of
 
 if TYPE_CHECKING:
@@ -259,7 +259,7 @@ class Session:
         before = known.before
         if trial:
             before, context = design, self._context(_with_constants(design, trial))
-        first = () if before is None else (since(self._context(before), context, TRIED if trial else SAVED),)
+        first = () if before is None else (changed_section(self._context(before), context, TRIED if trial else SAVED),)
         number = self._shown.number + 1 if self._shown else 1
         self._shown = Shown(number, design.title, (*first, *sections_of(context)))
         known.shown, known.errors = (design, read, trial), ()
@@ -274,7 +274,7 @@ class Session:
                 if self._closed or ticket != self._wanted:
                     raise SupersededError
 
-            found = played(design, sizes.players, sizes.hours, sizes.seed, progress=beat)
+            found = context_of(design, sizes.players, sizes.hours, sizes.seed, progress=beat)
             self._runs = [*self._runs[1 - KEPT :], (design, found)]
         return found
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ramulus.page.sections.changes import changes
-from ramulus.page.sections.glance import findings, glance, goals
 from ramulus.page.sections.levels import levels
 from ramulus.page.sections.numbers import numbers
 from ramulus.page.sections.pace import pace, staying
 from ramulus.page.sections.party import party
 from ramulus.page.sections.sensitivity import sensitivity
 from ramulus.page.sections.sources import sources
+from ramulus.page.sections.summary import findings, goals, summary
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -20,5 +20,5 @@ if TYPE_CHECKING:
     from ramulus.page.parts import Section
 
 SECTIONS: tuple[Callable[[Context], Section | None], ...] = (
-    glance, goals, findings, changes, pace, staying, levels, sources, party, sensitivity, numbers,
+    summary, goals, findings, changes, pace, staying, levels, sources, party, sensitivity, numbers,
 )  # fmt: skip

@@ -36,7 +36,9 @@ def sources(context: Context) -> Section | None:
     if context.result is not None:
         result = context.result
         parts.append(
-            figure("xp-by-source", "What players lived on", lambda: _lived_on(result), plots.xp_by_source, result)
+            figure(
+                "xp-by-source", "What players lived on", lambda: _income_in_words(result), plots.xp_by_source, result
+            )
         )
     return Section("sources", "Sources", tuple(parts))
 
@@ -90,7 +92,7 @@ def _gain(design: Design, player: str) -> Part:
     )  # fmt: skip
 
 
-def _lived_on(result: SimulationResult) -> str:
+def _income_in_words(result: SimulationResult) -> str:
     said = []
     for player, rows in result.income().groupby("player", sort=False):
         by_source = rows.groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, eq=False)
-class Seen:
+class Overview:
     """What every check of encounters looks at, for all profiles: P profiles, L levels, C columns.
 
     Attributes:
@@ -60,14 +60,14 @@ class Seen:
         return f" for {self.names[profile]!r}" if self.tabulation.design.players else ""
 
 
-def seen_of(design: Design) -> Seen:
-    """Return what every check of encounters looks at; `design.derived(seen_of)` keeps it."""
+def overview_of(design: Design) -> Overview:
+    """Return what every check of encounters looks at; `design.derived(overview_of)` keeps it."""
     tabulation = tabulated(design)
     at = tabulation.columns.first_column
     profiles = [tabulation.profile(name) for name in design.profiles]
     pays = [profile.mean_pay(tabulation.always_on) for profile in profiles]
     mixes = [profile.mix(at) for profile in profiles]
-    return Seen(
+    return Overview(
         tabulation,
         tuple(design.profiles),
         np.stack([profile.encounters.seconds for profile in profiles]),

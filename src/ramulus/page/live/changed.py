@@ -27,7 +27,7 @@ SAVED = Change("What the last save changed", "before", "now")
 TRIED = Change("What is tried, beside the file", "file", "tried")
 
 
-def since(before: Context, now: Context, why: Change) -> Section:
+def changed_section(before: Context, now: Context, why: Change) -> Section:
     """Return what is different between two designs: numbers, pace of paired players, findings and goals.
 
     Args:

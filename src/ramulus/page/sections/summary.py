@@ -14,7 +14,7 @@ ORDER = ("missed", "open", "met")
 SEVERITIES = ("error", "warning", "note")
 
 
-def glance(context: Context) -> Section:
+def summary(context: Context) -> Section:
     """What stands out: how long each kind of player takes, and what is worth a word about each."""
     if context.result is None:
         assert context.missing is not None
