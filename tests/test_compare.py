@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 
 import numpy as np
 import pytest
@@ -207,6 +208,22 @@ def test_the_figure(cli, canopy, tmp_path, comparison):
     file = tmp_path / "c.png"
     ran = cli("plot", canopy, "compare", "--variant", "steepness=1.4:1.6:3", "--players", 20, "-o", file)
     assert ran.status == 0 and file.stat().st_size > 10_000
+
+
+def test_what_stands_after_a_plus_or_minus_reaches_both_ends_of_the_interval():
+    design = rm.demo_design()
+    comparison = rm.compare({"now": design, "eased": design.with_values({"constants.crown_gate": 0})}, 60, seed=3)
+    cells = compared_at_a_glance(comparison, comparison.pace())[0]
+    rows = comparison.differences().set_index(["player", "level"])
+    seen = 0
+    for player in ("newcomer", "steady", "adept"):
+        for level, cell in zip(cells.iloc[:, 0], cells[player], strict=True):
+            if found := re.search(r" h \(([-+][\d.]+) ± ([\d.]+)\)", cell):
+                value, reach = map(float, found.groups())
+                row = rows.loc[(player, level)]
+                assert value - reach - 0.011 <= row.difference_low <= row.difference_high <= value + reach + 0.011
+                seen += abs((row.difference_high + row.difference_low) / 2 - row.difference) > 0.011
+    assert seen  # Some interval is so far from even that half of it would promise too much.
 
 
 @pytest.mark.parametrize(("players", "known"), [(1, False), (5, False), (6, True)])

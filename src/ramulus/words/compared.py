@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING, Any
 
 from ramulus.words.summary import LEVEL, MINUTES_BELOW, duration, milestones
-from ramulus.words.writers import Column, number
+from ramulus.words.writers import Column, farther_end, number
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -54,7 +54,7 @@ def compared_at_a_glance(comparison: Comparison, table: pd.DataFrame) -> tuple[p
 
 
 def _cell(row: Any, day: float) -> str:
-    """Return a median and its difference from the first design's, with half of its interval, and the day."""
+    """Return a median and its difference from the first design's, as far as its interval reaches, and the day."""
     if math.isnan(row.hours_p50):
         return f"{row.reached:.0%} get there"
     unit, times, digits = ("min", 60, 1) if row.hours_p50 < MINUTES_BELOW else ("h", 1, 2)
@@ -63,8 +63,8 @@ def _cell(row: Any, day: float) -> str:
         if row.difference == row.difference_low == row.difference_high == 0:
             text += " (same)"
         else:
-            half = times * (row.difference_high - row.difference_low) / 2
-            sure = "± ?" if math.isnan(half) else f"± {half:.{digits}f}"  # Too few to know.
+            reach = times * farther_end(row.difference, row.difference_low, row.difference_high)
+            sure = "± ?" if math.isnan(reach) else f"± {reach:.{digits}f}"  # Too few to know.
             text += f" ({times * row.difference:+.{digits}f} {sure})"
     if not math.isnan(day):
         text += f", {day:.0f}"
@@ -82,7 +82,7 @@ def _days(comparison: Comparison) -> dict[tuple[str, str, int], float]:
 
 def compared_in_words(comparison: Comparison, more: dict[str, pd.DataFrame]) -> list[str]:
     """Return in words what changed in the file and what came of it, a block a variant."""
-    lines = ["", "Differences are paired: player by player, with 95 % intervals."]
+    lines = ["", "Differences are paired: player by player, ± the farther end of their 95 % intervals."]
     if comparison.conservative:
         lines.append("Some times stand on a lattice: their intervals are wider than they need be.")
     for variant, changed in comparison.changes().items():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ramulus.words.writers import Column, significant
+from ramulus.words.writers import Column, farther_end, significant
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -18,13 +18,13 @@ HEADS = {
     "note": Column("note"),
 }
 FOOT = (
-    "\nchange: of what the goal measures, ± half of its 95 % interval (paired runs on both sides)."
+    "\nchange: of what the goal measures, ± the farther end of its 95 % interval (paired runs on both sides)."
     "\nmeets it: the value with which this number alone meets the goal; – where none in reach does."
 )
 
 
 def sensitivity_rows(table: pd.DataFrame) -> pd.DataFrame:
-    """Return a table of `sensitivity` as it is read: each change with half of its interval."""
-    half = (table["high"] - table["low"]) / 2
-    change = [f"{value:+.2f} ± {error:.2f}" for value, error in zip(table["change"], half, strict=True)]
+    """Return a table of `sensitivity` as it is read: each change, and how far its interval reaches."""
+    ends = zip(table["change"], table["low"], table["high"], strict=True)
+    change = [f"{value:+.2f} ± {farther_end(value, low, high):.2f}" for value, low, high in ends]
     return table.assign(change=change)[["player", "goal", *HEADS]]

@@ -60,3 +60,8 @@ def significant(value: Any) -> str:
     if float(value).is_integer():
         return f"{value:,.0f}"
     return f"{value:,.4g}" if abs(value) < 10_000 else f"{value:,.0f}"
+
+
+def farther_end(value: float, low: float, high: float) -> float:
+    """Return how far the farther end of an interval is from its value: what stands after a ± promises no less."""
+    return max(value - low, high - value)
