@@ -20,7 +20,7 @@ from playwright.sync_api import Page, sync_playwright
 
 import ramulus as rm
 from ramulus.design import demo_text
-from ramulus.page.making import drawn, played
+from ramulus.page.making import context_of, page_of
 
 PLAYERS, ROUNDS = 2000, 3
 VALUES = iter(range(2990, 0, -10))
@@ -64,14 +64,14 @@ def main() -> None:
     design = rm.demo_design()
     rm.simulate(design, 100)
     simulation = least(lambda: rm.simulate(rm.demo_design(), PLAYERS))
-    context = played(design, PLAYERS, None, 7)
+    context = context_of(design, PLAYERS, None, 7)
     print(f"simulate: {simulation:.2f} s")
 
     def say(what: str, seconds: float) -> None:
         print(f"{what}: {seconds:.2f} s, {seconds / simulation:.1f} times simulate")
 
-    drawn(context)
-    say("draw the page with all its figures", least(lambda: drawn(context), 2))
+    page_of(context)
+    say("draw the page with all its figures", least(lambda: page_of(context), 2))
     chromium = shutil.which("chromium") or shutil.which("google-chrome")
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         file = Path(folder) / "canopy.toml"

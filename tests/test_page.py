@@ -15,7 +15,7 @@ from browser import browsing, needs_browser
 from conftest import make
 from ramulus.page.context import figure
 from ramulus.page.html import html_of
-from ramulus.page.making import played, sections_of
+from ramulus.page.making import context_of, sections_of
 from ramulus.page.parts import Cell, Figure, Folded, Groups, Section, Table, Words, table_of
 
 HOSTILE = '"><script>alert(1)</script><img src=x onerror=alert(2)> $\\frac{$ {{ 7*7 }} </style> ' + "x" * 10_000
@@ -226,7 +226,7 @@ def test_a_long_table_says_what_it_leaves_out():
 def test_of_many_profiles_it_names_those_that_have_no_figure_of_their_own():
     players = {f"keeper_{index}": {} for index in range(10)}
     design = make(sources={"blight": {"level": 1, "xp": 50, "seconds": 30}}, players=players)
-    sections = {section.name: section.parts for section in sections_of(played(design, 5, None, 0))}
+    sections = {section.name: section.parts for section in sections_of(context_of(design, 5, None, 0))}
     for name, kind in (("pace", "levels-over-time"), ("sources", "income")):
         folded = next(part for part in sections[name] if isinstance(part, Folded)).parts
         drawn = [part.name for part in folded if isinstance(part, Figure) and part.name.startswith(kind)]

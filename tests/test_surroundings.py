@@ -334,6 +334,23 @@ def test_what_a_name_holds_steers_no_terminal(cli, tmp_path):
         assert not set(ran.out + ran.err) & {"\x1b", "\x07", "\x9b"}
 
 
+def test_what_a_file_is_called_breaks_no_table_figure_or_page(cli, canopy, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    name = "a\x07b\x1b[31m.toml"
+    Path(name).write_text(demo_text().replace("steepness = 1.55", "steepness = 1.5"))
+    some = ["canopy.toml", name, "--players", 15]
+    for ending in ("csv", "xlsx", "json", "parquet"):
+        assert cli("compare", *some, "-o", f"c.{ending}").status == 0
+    read = pd.read_csv("c.csv")["variant"].unique(), pd.read_excel("c.xlsx")["variant"].unique()
+    assert [list(names) for names in read] == [["canopy", r"a\x07b\x1b[31m"]] * 2
+    assert set(json.loads(Path("c.json").read_text())["rows"][-1]["variant"]) >= {"\x07", "\x1b"}  # As it is: escaped.
+    assert cli("plot", "canopy.toml", "compare", "--also", name, "--players", 15, "-o", "c.svg").status == 0
+    assert cli("report", "canopy.toml", "--also", name, "--players", 15, "-o", "c.html").status == 0
+    for file in ("c.svg", "c.html", "c.csv"):
+        assert not set(Path(file).read_text()) & {"\x07", "\x1b"}
+    ElementTree.parse("c.svg")
+
+
 FAULTS = {
     "a cost": ({"formula": "10 * (level - 3)"}, {}, "tracks.warden.cost: level 1 costs -20 XP"),
     "a stat": ({"formula": "level"}, {"stats": {"reach": {"formula": "1 / (level - 3)"}}}, "stats.reach.formula: "),

@@ -6,6 +6,8 @@ import os
 import re
 from typing import TYPE_CHECKING
 
+from ramulus.showing import harmless
+
 if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
@@ -29,14 +31,6 @@ _MARKED = tuple(
         r"^ +goal (?P<met>met) instead", r"^ +goal (?P<missed>missed) instead",
     )
 )  # fmt: skip
-
-
-_CONTROLS = {code: f"\\x{code:02x}" for code in (*range(32), *range(127, 160)) if chr(code) not in "\n\t"}
-
-
-def harmless(text: str) -> str:
-    """Return words in which nothing steers a terminal: a file's name and a column's head may hold anything."""
-    return text.translate(_CONTROLS)
 
 
 def console(*, stderr: bool = False) -> Console:

@@ -29,8 +29,8 @@ from ramulus.cli import (
     simulate,
     tune,
 )
-from ramulus.cli.console import harmless
 from ramulus.errors import RamulusError, UnknownNameError
+from ramulus.showing import harmless
 
 app = typer.Typer(
     name="ramulus",

@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ramulus.cli.console import STYLES, WIDTH, console, harmless, say, tone_of
+from ramulus.cli.console import STYLES, WIDTH, console, say, tone_of
 from ramulus.cli.options import Format
 from ramulus.errors import UnknownNameError
+from ramulus.showing import harmless
 from ramulus.words.writers import Column, significant
 
 if TYPE_CHECKING:

@@ -13,6 +13,7 @@ from typer.core import TyperGroup
 from ramulus.cli import options
 from ramulus.cli.closing import FIGURE, Closing, closed
 from ramulus.cli.simulate import run_simulation
+from ramulus.showing import harmless
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -81,4 +82,5 @@ def save_figure(ax: Axes, path: Path) -> None:
     with project_style():
         drawn.savefig(written, format=path.suffix[1:].lower())
     plt.close(drawn)
-    write_whole(path, written.getbuffer())
+    is_text = path.suffix.lower() == ".svg"
+    write_whole(path, harmless(written.getvalue().decode()) if is_text else written.getbuffer())

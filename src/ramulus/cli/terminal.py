@@ -12,7 +12,7 @@ import warnings
 from contextlib import suppress
 from typing import Any, NoReturn, TextIO
 
-from ramulus.cli.console import harmless
+from ramulus.showing import harmless
 
 _PLAIN = {"–": "-", "→": "->", "·": "|", "×": "x", "…": "...", "±": "+-", "−": "-", "≤": "<=", "≥": ">="}
 HEARD_AGAIN = 0.02  # s; until an interrupt that a library swallowed is raised once more.

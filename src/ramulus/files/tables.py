@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from ramulus.design import refuse_strange_ending, write_whole
 from ramulus.errors import DataError
+from ramulus.showing import harmless
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -131,8 +132,10 @@ def table_csv(table: pd.DataFrame) -> str:
 
 def _as_text(value: Any) -> Any:
     """Return text as a spreadsheet program takes it for text: an apostrophe stands before what it would work out."""
-    live = isinstance(value, str) and value.startswith(LIVE) and not _SIGNED.fullmatch(value)
-    return f"'{value}" if live else value
+    if not isinstance(value, str):
+        return value
+    value = harmless(value)
+    return f"'{value}" if value.startswith(LIVE) and not _SIGNED.fullmatch(value) else value
 
 
 def table_json(table: pd.DataFrame, command: str, more: Tables | None = None, **marks: str) -> str:
@@ -172,13 +175,22 @@ def _is_whole(value: float) -> bool:
     return value.is_integer() and abs(value) < 2**53
 
 
+def _shown(table: pd.DataFrame) -> pd.DataFrame:
+    """Return a table whose text a workbook can hold."""
+    table = table.rename(columns=lambda name: harmless(str(name)))
+    for name in table.columns:
+        if table[name].dtype.kind not in "biuf":
+            table[name] = table[name].map(lambda value: harmless(value) if isinstance(value, str) else value)
+    return table
+
+
 def _as_excel(tables: Tables) -> bytes:
     import pandas as pd
 
     written = BytesIO()
     with pd.ExcelWriter(written, engine="openpyxl") as writer:
         for name, table in tables.items():
-            table.to_excel(writer, index=False, sheet_name=name[:SHEET_NAME])
+            _shown(table).to_excel(writer, index=False, sheet_name=name[:SHEET_NAME])
             for cells in writer.sheets[name[:SHEET_NAME]].iter_rows():
                 for cell in cells:
                     if cell.data_type == "f":  # Text that begins as a formula does, and is none.

@@ -9,6 +9,7 @@ from importlib import resources
 from typing import TYPE_CHECKING
 
 from ramulus.plots.labels import shortened
+from ramulus.showing import harmless
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -75,5 +76,5 @@ def _environment() -> Environment:
 
     return Environment(
         loader=PackageLoader("ramulus.page"), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
-        lstrip_blocks=True,
+        lstrip_blocks=True, finalize=lambda value: harmless(value) if isinstance(value, str) else value,
     )  # fmt: skip

@@ -12,6 +12,7 @@ import numpy as np
 from matplotlib.figure import Figure
 
 from ramulus.plots.style import ACCENTS, MARK, QUIET, project_style, settle
+from ramulus.showing import harmless
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -54,7 +55,7 @@ def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
         settle(figure)
         figure.savefig(written, format="svg", metadata={"Date": None, "Creator": None})
     plt.close(figure)
-    text = _LEFT_OUT.sub("", _PROLOGUE.sub("", written.getvalue())).strip()
+    text = _LEFT_OUT.sub("", _PROLOGUE.sub("", harmless(written.getvalue()))).strip()
     text = _TAG.sub(lambda tag: _of_the_page(tag.group(0), name), text)
     return text.replace("<svg ", f'<svg role="img" aria-label="{escape(words)}" ', 1)
 
