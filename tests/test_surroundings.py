@@ -256,6 +256,24 @@ def test_what_is_no_regular_file_is_refused_at_once(cli, tmp_path, kind):
     assert ran.status == 1 and ("not a regular file" in ran.err or "cannot be read" in ran.err) and len(ran.err) < 300
 
 
+@pytest.mark.parametrize("words", [["schema"], ["check", "--format", "sarif"], ["levels"], ["plot", "costs"], ["tune"]])
+def test_what_is_no_regular_file_is_not_replaced(cli, canopy, words):
+    """A device or a pipe in place of the output stays what it is: who is root would lose /dev/null."""
+    target = canopy.with_name(f"out.{'png' if words[0] == 'plot' else 'json'}")
+    os.mkfifo(target)
+    if words == ["tune"]:
+        target = canopy
+        text = canopy.read_text()
+        canopy.unlink()
+        os.mkfifo(canopy)
+        ran = cli("tune", canopy, "--vary", "crown_gate", "--write")
+        assert ran.status == 1 and "not a regular file" in ran.err and canopy.is_fifo() and text
+        return
+    ran = cli(words[0], *([] if words == ["schema"] else [canopy]), *words[1:], "-o", target)
+    assert ran.status == 1 and "cannot be written (not a regular file)" in ran.err
+    assert target.is_fifo() and len(list(canopy.parent.iterdir())) == 2
+
+
 def test_a_link_is_written_through_and_stays_a_link(cli, canopy):
     link = canopy.parent / "link.toml"
     link.symlink_to(canopy.name)

@@ -10,7 +10,7 @@ from ramulus.errors import DataError
 
 
 def read_whole(path: Path, most: int) -> bytes:
-    """Return the bytes of a regular file.
+    """Return the bytes of a regular file, all of them.
 
     Args:
         path: the file, or a link to one.
@@ -22,21 +22,23 @@ def read_whole(path: Path, most: int) -> bytes:
         OSError: it cannot be read.
         ValueError: it is no name of a file.
     """
-    # Opening a pipe would wait for whoever writes to it; what it is, is looked at once it is open and cannot change.
-    handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
-    try:
-        found = os.fstat(handle)
-        if not stat.S_ISREG(found.st_mode):
-            raise DataError("not a regular file")
-        if found.st_size > most:
-            raise DataError(f"larger than {most:,} bytes")
-        with os.fdopen(os.dup(handle), "rb") as file:
-            data = file.read(most + 1)  # It may grow while it is read.
-    finally:
-        os.close(handle)
+    data = read_start(path, most + 1)
     if len(data) > most:
         raise DataError(f"larger than {most:,} bytes")
     return data
+
+
+def read_start(path: Path, count: int) -> bytes:
+    """Return the first bytes of a regular file, at most so many; raises as `read_whole` does."""
+    # Opening a pipe would wait for whoever writes to it; what it is, is looked at once it is open and cannot change.
+    handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+    try:
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            raise DataError("not a regular file")
+        with os.fdopen(os.dup(handle), "rb") as file:
+            return file.read(count)
+    finally:
+        os.close(handle)
 
 
 def bytes_now(path: Path, most: int) -> bytes:

@@ -150,6 +150,9 @@ def write_all(files: Mapping[Path, Content], *, folders: bool = False) -> None:
                 if folders:
                     made += _folders_made(path.parent)
                 behind = _behind_links(path)
+                if behind.exists() and not (behind.is_file() or behind.is_dir()):
+                    # To put a file in its place would be the end of /dev/null.
+                    raise DataError(f"{path}: cannot be written (not a regular file)")
                 temporary = behind.with_name(f".{behind.name}.{secrets.token_hex(8)}{behind.suffix}")
                 staged.append((temporary, behind))  # Before it is there: an interrupt leaves nothing.
                 _write_new(temporary, content.encode() if isinstance(content, str) else content)

@@ -11,7 +11,7 @@ from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ramulus.design import refuse_strange_ending, write_whole
+from ramulus.design import read_start, refuse_strange_ending, write_whole
 from ramulus.errors import DataError
 from ramulus.showing import harmless
 
@@ -101,10 +101,11 @@ def refuse_strange(path: Path, starts: tuple[str, ...], what: str) -> None:
         DataError: it does.
     """
     try:
-        with path.open("rb") as file:
-            found = b"".join(file.read(500).split())
+        found = b"".join(read_start(path, 500).split())
     except FileNotFoundError:
         return
+    except DataError as error:
+        raise DataError(f"{path}: cannot be written ({error})") from None
     except OSError as error:
         raise DataError(f"{path}: cannot be written ({error.strerror})") from None
     if found and not found.startswith(tuple(start.encode() for start in starts)):
