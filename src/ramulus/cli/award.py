@@ -38,6 +38,8 @@ HEADS = {
     "cost": Column("cost\nXP", xp),
 }
 
+MOST_BYTES = 50_000_000  # A million awards, and what is said of them.
+
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
@@ -115,11 +117,13 @@ def _amounts(words: list[str], file: str | None, lost: list[float]) -> list[floa
 
 def _read(file: str) -> list[float]:
     """Return the awards in a file, below a line that says what they are, where there is one."""
+    from ramulus.design import read_whole
+
     name = "standard input" if file == "-" else file
-    if file != "-" and Path(file).exists() and not Path(file).is_file():
-        raise DataError(f"{file}: not a regular file; --awards - reads standard input")
     try:
-        text = sys.stdin.read() if file == "-" else Path(file).read_text(encoding="utf-8-sig")
+        text = sys.stdin.read() if file == "-" else read_whole(Path(file), MOST_BYTES).decode("utf-8-sig")
+    except DataError as error:
+        raise DataError(f"{file}: {error}; --awards - reads standard input") from None
     except (OSError, ValueError) as error:
         raise DataError(f"{name}: cannot be read ({getattr(error, 'strerror', None) or 'not UTF-8 text'})") from None
     lines = [line.split("#")[0].replace(",", " ").replace(";", " ").split() for line in text.splitlines()]
