@@ -306,8 +306,8 @@ def test_values_are_tried_kept_and_taken_back(canopy):
 def test_only_the_last_of_many_is_played(canopy, monkeypatch):
     from ramulus.page.live import session as module
 
-    played, real = [], module.played
-    monkeypatch.setattr(module, "played", lambda design, *more, **options: (
+    played, real = [], module.context_of
+    monkeypatch.setattr(module, "context_of", lambda design, *more, **options: (
         played.append(design.constants["steepness"]), real(design, *more, **options))[1])  # fmt: skip
     session = session_of(canopy)
 
