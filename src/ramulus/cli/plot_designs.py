@@ -11,10 +11,10 @@ import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Closing
+from ramulus.cli.plotting import Drawing, kind
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-from ramulus.cli.plotting import Drawing, kind
 
 
 @kind

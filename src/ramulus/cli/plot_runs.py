@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
@@ -11,12 +11,9 @@ from ramulus.cli import options
 from ramulus.cli.closing import Closing
 from ramulus.cli.compare import play_compared, span_of
 from ramulus.cli.output import waiting
+from ramulus.cli.plotting import Drawing, kind, save_figure
 from ramulus.cli.sensitivity import moved
 from ramulus.cli.simulate import progress_bar
-
-if TYPE_CHECKING:
-    pass
-from ramulus.cli.plotting import Drawing, kind, save_figure
 
 
 @kind

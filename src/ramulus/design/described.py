@@ -9,9 +9,7 @@ from collections.abc import Mapping
 from itertools import pairwise
 from typing import Any
 
-from pydantic import (
-    BaseModel,
-)
+from pydantic import BaseModel
 
 from ramulus.design.base import Model
 

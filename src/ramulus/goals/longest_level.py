@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ramulus.design.goal import (
-    LongestLevelGoal,
-)
+from ramulus.design.goal import LongestLevelGoal
+from ramulus.goals.kinds import column, in_hours, index_of, measure, of_whom, words_of
 from ramulus.goals.measuring import (
     NOTHING_KNOWN,
     Measured,
@@ -23,7 +22,6 @@ from ramulus.simulation.samples import Sample
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.simulation.played import PlayedDesign, PlayedProfile
-from ramulus.goals.kinds import column, in_hours, index_of, measure, of_whom, words_of
 
 
 def span_of(goal: LongestLevelGoal, design: Design) -> range:

@@ -12,6 +12,7 @@ from ramulus.design.goal import (
     HoursGoal,
     RatioGoal,
 )
+from ramulus.goals.kinds import column, hours_by, hours_needed, in_hours, index_of, last_day, measure, of_whom, words_of
 from ramulus.goals.measuring import (
     NOTHING_KNOWN,
     Measured,
@@ -24,7 +25,6 @@ from ramulus.simulation.samples import Sample, WholeSample
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.simulation.played import PlayedDesign, PlayedProfile
-from ramulus.goals.kinds import column, hours_by, hours_needed, in_hours, index_of, last_day, measure, of_whom, words_of
 
 
 @measure.register(HoursGoal)

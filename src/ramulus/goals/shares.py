@@ -12,6 +12,7 @@ from ramulus.design.goal import (
     StillPlayingGoal,
     WastedGoal,
 )
+from ramulus.goals.kinds import hours_by, hours_needed, index_of, last_day, measure, words_of
 from ramulus.goals.measuring import (
     CONFIDENCE,
     NOTHING_KNOWN,
@@ -29,7 +30,6 @@ from ramulus.simulation.still_playing import before_level, still_by_level
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.simulation.played import PlayedDesign, PlayedProfile
-from ramulus.goals.kinds import hours_by, hours_needed, index_of, last_day, measure, words_of
 
 
 @measure.register(ReachedGoal)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
 import numpy as np
 import pandas as pd
@@ -18,9 +17,6 @@ from ramulus.simulation.played import Arrivals, Each, Group, PlayedDesign, Playe
 from ramulus.simulation.population import mixed_quantile, shares_of
 from ramulus.simulation.samples import WholeSample, quantile
 from ramulus.simulation.still_playing import still_by_level
-
-if TYPE_CHECKING:
-    pass
 
 
 class PaceTables(PlayedDesign):

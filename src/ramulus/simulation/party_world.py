@@ -15,6 +15,7 @@ from ramulus.rules.quitting import QuitRules, quit_rules
 from ramulus.rules.schedule import Schedule, schedules_of
 from ramulus.rules.starting import start_of_member
 from ramulus.rules.tabulation import Tabulation, tabulated
+from ramulus.simulation.party_awards import Companies, PartyAwards, offsets_of, refuse_nothing_drawn
 from ramulus.simulation.world import (
     Ints,
     Settings,
@@ -29,7 +30,6 @@ from ramulus.simulation.world import (
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.player import Party
-from ramulus.simulation.party_awards import Companies, PartyAwards, offsets_of, refuse_nothing_drawn
 
 
 class PartyWorld(NamedTuple):

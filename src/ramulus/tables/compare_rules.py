@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any
 import pandas as pd
 
 from ramulus.errors import RamulusError
+from ramulus.tables.trace import trace
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-from ramulus.tables.trace import trace
 
 
 def compare_rules(

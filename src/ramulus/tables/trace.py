@@ -16,13 +16,13 @@ from ramulus.rules.rounding import Rounder
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_laws import drawn_xp, xp_tables
 from ramulus.rules.xp_units import plain_number
+from ramulus.tables.awarded import booked, in_units, outcome_table
 from ramulus.tables.chains import AwardChain, AwardChains
 from ramulus.tables.gain import rules_on
 
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.formula.functions import Array
-from ramulus.tables.awarded import booked, in_units, outcome_table
 
 
 def trace(

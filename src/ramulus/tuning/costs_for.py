@@ -18,12 +18,12 @@ from ramulus.results.simulate import SimulationStopped
 from ramulus.rules.schedule import MICROS, schedules_of
 from ramulus.simulation.in_level import HOUR
 from ramulus.tuning.cost_curve_fit import TimeWishes
+from ramulus.tuning.paced_costs import PacedCosts
+from ramulus.tuning.pacing import Pacing
 from ramulus.tuning.trials import TrialProgress, Trials
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-from ramulus.tuning.paced_costs import PacedCosts
-from ramulus.tuning.pacing import Pacing
 
 ROOM = 2.0  # Of the horizon over the last wish.
 

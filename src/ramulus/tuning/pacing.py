@@ -19,6 +19,7 @@ from ramulus.simulation.in_level import HOUR
 from ramulus.simulation.samples import Sample, WholeSample, quantile
 from ramulus.tuning.cost_curve_fit import TimeWishes, carried_on, in_grains, smooth_costs
 from ramulus.tuning.goal_statistics import earned_by
+from ramulus.tuning.paced_costs import COLUMNS, PacedCosts
 from ramulus.tuning.trials import Trials
 
 if TYPE_CHECKING:
@@ -26,7 +27,6 @@ if TYPE_CHECKING:
     from ramulus.formula.functions import Array
     from ramulus.results.result import SimulationResult
     from ramulus.simulation.played import PlayedProfile
-from ramulus.tuning.paced_costs import COLUMNS, PacedCosts
 
 PLAYERS = (300, 500, 500, 1000, 1000, 2000, 4000, 4000)
 CONFIRMED_BY = 8000
