@@ -338,16 +338,6 @@ def test_a_saved_result_says_the_same_and_a_damaged_one_says_so(tmp_path):
         for table in ("pace", "waste", "stuck", "time_in_level", "income"):
             assert getattr(again, table)().equals(getattr(run, table)()), table
     whole = file.read_bytes()
-    random = np.random.default_rng(0)
-    for _ in range(150):
-        data = bytearray(whole)
-        for _ in range(random.integers(1, 4)):
-            data[random.integers(len(data))] ^= 1 << random.integers(8)
-        file.write_bytes(bytes(data[: random.integers(len(data))] if random.random() < 0.3 else data))
-        try:
-            rm.SimulationResult.load(file).pace()  # A flipped bit may stand where nobody reads.
-        except rm.DataError as error:
-            assert str(file) in str(error)
     with zipfile.ZipFile(tmp_path / "other.npz", "w") as archive:
         archive.writestr("about.npy", whole[:100])
     for damaged in (tmp_path / "other.npz", tmp_path, tmp_path / "none.npz"):

@@ -6,10 +6,8 @@ import io
 import json
 import os
 import random
-import signal
 import subprocess
 import sys
-import time
 import warnings
 from pathlib import Path
 from xml.etree import ElementTree
@@ -402,20 +400,6 @@ def test_control_characters_are_refused_where_they_stand():
         make(multipliers=rules)
     with pytest.raises(rm.DesignError, match=r"title: .* U\+0000"):
         rm.Design.from_dict({**make().to_dict(), "title": "a\0b"})
-
-
-@pytest.mark.parametrize(("name", "status"), [("SIGINT", 130), ("SIGTERM", 143)])
-@pytest.mark.parametrize("after", [0.05, 0.3, 1.5])
-def test_a_signal_at_any_time_is_one_line_and_no_traceback(canopy, name, status, after):
-    command = [sys.executable, "-m", "ramulus", "simulate", str(canopy), "--players", "400000", "--quiet"]
-    process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-    time.sleep(after)
-    process.send_signal(getattr(signal, name))
-    _, said = process.communicate(timeout=60)
-    # Before the first line of ours the interpreter itself is at work.
-    if "in run\n" in said or "stopped" in said or process.returncode in (130, 143):
-        assert "Traceback" not in said and "Warning" not in said, said
-        assert "stopped" in said and process.returncode in (status, 130)
 
 
 # --- compiled kernels that are kept on disk --------------------------------------------------------------------

@@ -7,6 +7,7 @@ import math
 import re
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -19,6 +20,7 @@ from ramulus.rules.sharing import share_tables
 from ramulus.rules.tabulation import tabulated
 from ramulus.tuning import pace_costs
 from ramulus.tuning.cost_curve_fit import TimeWishes, carried_on, in_grains, smooth_costs
+from ramulus.words.sensitivity import sensitivity_rows
 
 # One XP a second, without chance: hours to a level are its total over 3,600.
 EXACT = {
@@ -660,3 +662,19 @@ def test_shares_are_percents_and_nobody_is_too_few(cli, demo_file):
     ran = cli("tune", demo_file, "--vary", "crown_gate=1000:3500", "--players", 200)
     (line,) = [line for line in ran.out.splitlines() if "still playing after" in line and "%  " in line]
     assert re.search(r"\d+\.\d%\s+\d+\.\d%", line)
+
+
+@pytest.mark.parametrize(
+    ("value", "low", "high", "said"),
+    [
+        (-0.16, -0.29, 0.01, "-0.16 ± 0.17"),
+        (1.94, 1.41, 2.1, "+1.94 ± 0.53"),
+        (0.0, 0.0, 0.0, "+0.00 ± 0.00"),
+        (1.0, 0.5, math.nan, "+1.00 ± ?"),
+        (math.nan, math.nan, math.nan, "–"),
+        (1.0, math.nan, 1.5, "+1.00 ± ?"),
+    ],
+)
+def test_a_change_is_said_with_the_farther_end_of_its_interval(value, low, high, said):
+    table = pd.DataFrame([{"player": "p", "goal": "g", "name": "n", "value": 1, "change": value, "low": low, "high": high, "unit": "", "needed": 1, "note": ""}])  # fmt: skip
+    assert sensitivity_rows(table)["change"].tolist() == [said]

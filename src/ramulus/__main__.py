@@ -16,12 +16,12 @@ def run() -> None:
         run_commands()
         terminal.finish()
     except BaseException as error:
-        stopped, said = terminal.Heard.signal is not None, isinstance(error, SystemExit)
+        stopped = terminal.Heard.signal is not None or isinstance(error, KeyboardInterrupt)
         done = isinstance(error, SystemExit) and not error.code
         terminal.finish()
         if done or not stopped:
             raise
-        if not said:  # Else it has told what it had done until then.
+        if not isinstance(error, SystemExit):  # Else it has told what it had done until then.
             print("stopped", file=sys.stderr)
         terminal.end_stopped()
 

@@ -131,12 +131,12 @@ class EndingError(DataError):
 
 
 @contextmanager
-def naming(design: object) -> Iterator[None]:
+def naming(design: str) -> Iterator[None]:
     """Name the design, by its file or otherwise, in an error that was found on evaluating it and does not say whose."""
     try:
         yield
     except DesignError as error:
-        error.file = error.file or str(design)
+        error.file = error.file or design
         raise
 
 

@@ -5,6 +5,11 @@ from __future__ import annotations
 _CONTROLS = {code: f"\\x{code:02x}" for code in (*range(32), *range(127, 160)) if chr(code) not in "\n\t"}
 
 
+def control_in(text: str) -> str | None:
+    """Return the first control character of a text that is neither a line end nor a tab, or None."""
+    return next((letter for letter in text if ord(letter) in _CONTROLS and letter != "\r"), None)
+
+
 def harmless(text: str) -> str:
     """Return text in which nothing steers a terminal, or breaks a workbook, a figure or a page.
 

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import copy
+import math
 import random
+from collections.abc import Iterable
 from typing import Any
 
 ODD: tuple[Any, ...] = (
     None, True, False, 0, -1, 1, 2, 3.5, -0.0, 1e-320, 1e308, 10**30, 10**400, float("nan"), float("inf"), "", " ", "0", "level",
     "1 / 0", "level ** level", "0.if", "9 ** 9 ** 9", "__import__('os')", "x" * 3000, "=1+1", "a\x1b[31m", "\u202eabc", "\0", "null",
+    "nothing * 2", "previous", "exp(level * 20)", "sqrt(level - 5)", {"low": 1}, {"one_of": []}, {"level": {}}, {"low": 0, "high": 2**53},
     "../../etc/passwd", "/dev/zero", "costs.csv", "none", [], [[]], [0], [1, 2, 3], [1e308] * 3, list(range(500)), {}, {"": 1},
     {"formula": "level"}, {"first": 1, "next": "previous"}, {"values": [5, 4]}, {"low": 2, "high": 1}, {"mean": 0, "sd": 1e300},
 )  # fmt: skip
@@ -105,6 +108,32 @@ def damaged(data: bytes, dice: random.Random) -> bytes:
     return bytes(changed)
 
 
+def _half_away(x: float) -> float:
+    return math.copysign(math.floor(abs(x) + 0.5), x) if abs(x) < 2**51 else x
+
+
+def _fold(items: Iterable[float]) -> float:
+    total = 0.0
+    for item in items:
+        total += item
+    return total
+
+
+PYTHON: dict[str, Any] = {
+    "floor": lambda x: float(math.floor(x)), "ceil": lambda x: float(math.ceil(x)), "round": _half_away, "sqrt": math.sqrt,
+    "abs": abs, "min": min, "max": max, "sum": _fold, "clip": lambda x, low, high: min(max(x, low), high),
+    "range": lambda a, b: map(float, range(int(a), int(b))),
+}  # fmt: skip
+
+
+def by_python(text: str, level: float, a: float) -> float:
+    """What Python makes of a formula; not a number where it refuses to."""
+    try:
+        return float(eval(text, {"__builtins__": {}, **PYTHON, "level": level, "a": a}))
+    except (ZeroDivisionError, OverflowError, ValueError):
+        return math.nan
+
+
 def formula(dice: random.Random, depth: int = 4) -> str:
     """A formula whose value Python computes with the very same rounding of each step."""
     if depth == 0 or dice.random() < 0.2:
@@ -116,5 +145,6 @@ def formula(dice: random.Random, depth: int = 4) -> str:
             f"{dice.choice(['min', 'max'])}({x}, {y})", f"sqrt(abs({x}))", f"-{x}", f"({x} if {y} < {z} else {y})",
             f"({x} {dice.choice(['<', '<=', '==', '!='])} {y} {dice.choice(['>', '>='])} {z})", f"({x} and {y})", f"({x} or {y})",
             f"(not {x})", f"clip({x}, -3.0, 40.0)", f"sum({x} + i * {y} for i in range(1, level))", f"max(i - {x} for i in range(0, 4))",
+            f"sum(i * {x} for i in range(level, level + 3))",
         )
     )  # fmt: skip

@@ -18,7 +18,6 @@ from ramulus.errors import FormulaError
 from ramulus.files import write_table
 from ramulus.files.cost_file import read_cost_table
 from ramulus.formula import evaluate, parse, work_through
-from test_formula import PYTHON
 
 DESIGNS = [tomllib.loads(text) for text in (demo_text(), starter_text(), *shipped_variants().values())]
 LEVELS = np.arange(1.0, 6.0)
@@ -32,12 +31,16 @@ COMMANDS = [
 ]  # fmt: skip
 
 
-@pytest.mark.attack(30)
+@pytest.mark.attack(150)
 def test_designs_with_something_wrong(budget: Budget, cli, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     Path("costs.csv").write_text("level,cost\n1,10\n2,20\n")
     for dice in budget:
         data = mutation.mutated(dice.choice(DESIGNS), dice)
+        try:
+            rm.Design.from_dict(data)
+        except rm.DesignError as error:
+            assert error.problems and all(problem.found and problem.code for problem in error.problems)
         Path("d.json").write_text(json.dumps(data))
         command, *words = dice.choice(COMMANDS)
         ran = cli(command, "d.json", *words)
@@ -48,7 +51,7 @@ def test_designs_with_something_wrong(budget: Budget, cli, tmp_path, monkeypatch
         assert sorted(path.name for path in tmp_path.iterdir()) == ["costs.csv", "d.json"]
 
 
-@pytest.mark.attack(200)
+@pytest.mark.attack(400)
 def test_formulas_are_what_python_makes_of_them(budget: Budget):
     for dice in budget:
         text, a = mutation.formula(dice), dice.choice([0.0, 1.5, -2.0, 100.0])
@@ -57,20 +60,13 @@ def test_formulas_are_what_python_makes_of_them(budget: Budget):
         except FormulaError as error:
             assert any(word in str(error) for word in ("deep", "long")), (text, error)
             continue
-        expected = [by_python(text, level, a) for level in LEVELS.tolist()]
+        expected = [mutation.by_python(text, level, a) for level in LEVELS.tolist()]
         if all(map(math.isfinite, expected)):
             assert np.broadcast_to(evaluate(parsed, {"level": LEVELS, "a": a}), LEVELS.shape).tolist() == expected, text
             assert work_through(parsed, {"level": 3.0, "a": a})[-1].value == expected[2], text
         else:
             with pytest.raises(FormulaError):
                 evaluate(parsed, {"level": LEVELS, "a": a})
-
-
-def by_python(text: str, level: float, a: float) -> float:
-    try:
-        return float(eval(text, {"__builtins__": {}, **PYTHON, "level": level, "a": a}))
-    except (ZeroDivisionError, OverflowError, ValueError):
-        return math.nan
 
 
 @pytest.mark.attack(150)
@@ -102,7 +98,7 @@ def whole(tmp_path_factory):
     (folder / "ledger.txt").write_text(json.dumps(ledger.to_dict()))
     readers = {
         "costs": read_cost_table,
-        "result": rm.SimulationResult.load,
+        "result": lambda path: rm.SimulationResult.load(path).pace(),
         "design": rm.load_design,
         "ledger": restored,
     }
@@ -117,7 +113,7 @@ def restored(path: Path) -> rm.Ledger:
     return rm.Ledger.from_dict(rm.demo_design(), saved)
 
 
-@pytest.mark.attack(100)
+@pytest.mark.attack(300)
 def test_files_that_are_damaged(budget: Budget, whole, tmp_path):
     for dice in budget:
         name, data, read = dice.choice(whole)

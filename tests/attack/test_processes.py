@@ -101,6 +101,7 @@ def test_output_that_cannot_be_written(budget: Budget, tmp_path):
             said = [line for line in ran.stderr.splitlines() if line and not line.startswith("warning: ")]
             assert len(said) == 1 and said[0].startswith("error: "), (words, said)
             assert listed(folder) == before, (words, most)
+        assert not [path for path in folder.rglob("*") if path.name.startswith(".")], words
         shutil.rmtree(folder)
 
 
@@ -141,7 +142,7 @@ def test_streams_that_take_nothing(budget: Budget, tmp_path):
         shutil.rmtree(folder)
 
 
-@pytest.mark.attack(4, hangs_after=2 * COMPILES)
+@pytest.mark.attack(8, hangs_after=2 * COMPILES)
 def test_signals_at_any_time(budget: Budget, tmp_path):
     for dice in budget:
         folder, words = (

@@ -43,8 +43,6 @@ class _Lossy(io.RawIOBase):
     def write(self, data: Any) -> int:
         try:
             return os.write(self._handle, data)
-        except BlockingIOError:
-            raise
         except OSError:
             return len(data)
 

@@ -24,7 +24,6 @@ if TYPE_CHECKING:
 
 DIFFERENCE = ("difference", "difference_low", "difference_high")
 PACE = ("variant", "player", "level", "reached", "hours_p10", "hours_p50", "hours_p90", *DIFFERENCE)
-_NOTHING = dict.fromkeys(DIFFERENCE, math.nan)
 
 
 class Comparison:

@@ -1,6 +1,6 @@
 """Goals: what the designer wishes of pace, each kind with a key of its own.
 
-A new kind is a class here, how it is judged in `goals/kinds.py`, and a row in the documentation.
+A new kind is a class here, how it is judged in a file of `goals`, and a row in the documentation.
 """
 
 from __future__ import annotations

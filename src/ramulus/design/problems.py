@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import copy
 import types
-import unicodedata
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any, TypeVar, Union, get_args, get_origin
@@ -20,6 +19,7 @@ from ramulus.design.names import name_problems
 from ramulus.design.trait import VaryingTrait
 from ramulus.design.xp import XpKind, kind_of_xp
 from ramulus.errors import DesignError, Problem, nearest_name, shortly
+from ramulus.showing import control_in
 
 Location = tuple[int | str, ...]
 D = TypeVar("D", bound=DesignModel)
@@ -87,9 +87,7 @@ def _control_characters(value: Any, location: Location = ()) -> Iterator[Problem
         for index, part in enumerate(value):
             yield from _control_characters(part, (*location, index))
     elif isinstance(value, str):
-        bad = next(
-            (letter for letter in value if unicodedata.category(letter) == "Cc" and letter not in "\n\t\r"), None
-        )
+        bad = control_in(value)
         if bad is not None:
             found = f"{shortly(value)} holds the control character U+{ord(bad):04X}"
             yield Problem(place_of(location), found, "text that can be shown")

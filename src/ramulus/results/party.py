@@ -9,13 +9,12 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ramulus.errors import refuse_other_than_design
+from ramulus.results.pace import QUANTILES
 from ramulus.rules.xp_units import in_xp
 from ramulus.simulation.parties import PlayedParties, play_parties
 
 if TYPE_CHECKING:
     from ramulus.design import Design
-
-QUANTILES = (10, 50, 90)
 
 
 class PartyRun:

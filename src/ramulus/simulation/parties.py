@@ -15,7 +15,8 @@ from ramulus.rules.ability import CLASSES
 from ramulus.rules.quitting import NEVER
 from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.draws import orders, own_factors, player_keys
-from ramulus.simulation.party_kernel import PartyLog, People, party_kernel
+from ramulus.simulation.party_kernel import party_kernel
+from ramulus.simulation.party_log import PartyLog, People
 from ramulus.simulation.party_world import PartyStage, make_party_stage
 from ramulus.simulation.quits import quit_times
 from ramulus.simulation.times import time_table

@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING, Any
 
 from ramulus.words.summary import LEVEL, MINUTES_BELOW, duration, milestones
-from ramulus.words.writers import Column, farther_end, number
+from ramulus.words.writers import Column, number, plus_minus
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -63,9 +63,8 @@ def _cell(row: Any, day: float) -> str:
         if row.difference == row.difference_low == row.difference_high == 0:
             text += " (same)"
         else:
-            reach = times * farther_end(row.difference, row.difference_low, row.difference_high)
-            sure = "± ?" if math.isnan(reach) else f"± {reach:.{digits}f}"  # Too few to know.
-            text += f" ({times * row.difference:+.{digits}f} {sure})"
+            ends = (times * end for end in (row.difference, row.difference_low, row.difference_high))
+            text += f" ({plus_minus(*ends, digits=digits)})"
     if not math.isnan(day):
         text += f", {day:.0f}"
     return text

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ramulus.words.writers import Column, farther_end, significant
+from ramulus.words.writers import Column, plus_minus, significant
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -26,5 +26,5 @@ FOOT = (
 def sensitivity_rows(table: pd.DataFrame) -> pd.DataFrame:
     """Return a table of `sensitivity` as it is read: each change, and how far its interval reaches."""
     ends = zip(table["change"], table["low"], table["high"], strict=True)
-    change = [f"{value:+.2f} ± {farther_end(value, low, high):.2f}" for value, low, high in ends]
+    change = [plus_minus(*one) for one in ends]
     return table.assign(change=change)[["player", "goal", *HEADS]]

@@ -62,6 +62,10 @@ def significant(value: Any) -> str:
     return f"{value:,.4g}" if abs(value) < 10_000 else f"{value:,.0f}"
 
 
-def farther_end(value: float, low: float, high: float) -> float:
-    """Return how far the farther end of an interval is from its value: what stands after a ± promises no less."""
-    return max(value - low, high - value)
+def plus_minus(value: float, low: float, high: float, digits: int = 2) -> str:
+    """Return a change with how far the farther end of its interval is from it: a ± promises no less than that."""
+    if math.isnan(value):
+        return "–"
+    unknown = math.isnan(low) or math.isnan(high)  # Too few to know.
+    reach = "?" if unknown else f"{max(value - low, high - value):.{digits}f}"
+    return f"{value:+.{digits}f} ± {reach}"
