@@ -63,8 +63,8 @@ def _cell(row: Any, day: float) -> str:
         if row.difference == row.difference_low == row.difference_high == 0:
             text += " (same)"
         else:
-            ends = (times * end for end in (row.difference, row.difference_low, row.difference_high))
-            text += f" ({plus_minus(*ends, digits=digits)})"
+            change, low, high = (times * end for end in (row.difference, row.difference_low, row.difference_high))
+            text += f" ({plus_minus(change, low, high, digits)})"
     if not math.isnan(day):
         text += f", {day:.0f}"
     return text
