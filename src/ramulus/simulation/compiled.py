@@ -50,8 +50,13 @@ SOURCES = _fingerprint()
 
 
 def kernel(function: Callable[..., Any]) -> Any:
-    """Compile a kernel: kept on disk where there is room, without the interpreter's lock, divisions as in NumPy."""
-    compiled = njit(nogil=True, error_model="numpy")(function)
+    """Compile a kernel: kept on disk where there is room, without the interpreter's lock, divisions as in NumPy.
+
+    A kernel makes no arrays, so nobody counts who still needs one (`_nrt`): counting, at each array that comes out of a
+    tuple or is handed on, costs more than an encounter.
+    """
+    uncounted: dict[str, Any] = {"_nrt": False}  # Numba's own types leave it out.
+    compiled = njit(nogil=True, error_model="numpy", **uncounted)(function)
     # Where neither beside the package nor in a home of the user's anything can be kept, each run compiles anew.
     with suppress(RuntimeError):
         keep_in(compiled, function)

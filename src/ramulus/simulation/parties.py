@@ -17,6 +17,7 @@ from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.draws import orders, own_factors, player_keys
 from ramulus.simulation.party_kernel import party_kernel
 from ramulus.simulation.party_log import PartyLog, People
+from ramulus.simulation.party_room import PartyRules, new_party_room
 from ramulus.simulation.party_world import PartyStage, make_party_stage
 from ramulus.simulation.quits import quit_times
 from ramulus.simulation.times import time_table
@@ -90,11 +91,13 @@ def play_parties(design: Design, encounters: int, parties: int, seed: int, *, un
     _refuse_sizes(encounters, parties, len(stage.members))
     people = _people(stage, parties, seed)
     log = _new_log(parties, encounters, len(stage.members))
+    may_quit = any(rules is not None for rules in stage.quitting)
+    how = PartyRules(stage.leader, stage.hold, stage.splits, until_even, may_quit)
+    room = new_party_room(len(stage.members), stage.tracks, stage.sources)
     for some in _batches(parties, encounters * len(stage.members)):
         party_kernel()(
-            People._make(array[some] for array in people), stage.leader, stage.hold, stage.splits, until_even,
-            stage.sources, stage.world, stage.tracks, stage.settings, time_table(stage.shape),
-            PartyLog._make(array[some] for array in log),
+            People._make(array[some] for array in people), how, stage.sources, stage.world, stage.tracks,
+            stage.settings, time_table(stage.shape), room, PartyLog._make(array[some] for array in log),
         )  # fmt: skip
     track = design.track()
     return PlayedParties(stage.members, tuple(design.sources), track.start_level, int(stage.tracks.scale[0]), log)
