@@ -1,0 +1,330 @@
+"""Plant small mistakes and see whether the tests notice: ``python benchmarks/mutants.py goals --count 300``.
+
+Mistakes are drawn from all that Cosmic Ray's operators and one of our own (a term left out) can make in a folder, without
+those that no reader would call a mistake (annotations, messages). Each is planted in a copy of the repository, and the
+tests that run its line are run on it until one fails, quick ones first; what goes into the kernels is tried on
+simulations, too. Every mistake and what became of it is a line of JSON; what was not noticed is printed as a difference.
+
+It needs `pip install -e '.[test,benchmark]'`. The first run looks which test runs which line, which takes as long as
+the tests; later ones of the same commit read it again.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import difflib
+import importlib
+import json
+import os
+import random
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from itertools import accumulate
+from pathlib import Path
+
+import parso.python.tree
+from cosmic_ray.ast import get_ast
+from cosmic_ray.mutating import mutate_code
+from cosmic_ray.operators.operator import Operator
+from cosmic_ray.plugins import get_operator, operator_names
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path[:] = [one for one in sys.path if Path(one or ".").resolve() != ROOT / "benchmarks"]  # Of its own `coverage`.
+# Whole processes, figures, pages and documents: they would notice by luck, and take long.
+LEFT_OUT = (
+    "attack", "test_docs", "test_figures_and_examples", "test_first_hour", "test_guide", "test_live", "test_page",
+    "test_structure", "test_surroundings",
+)  # fmt: skip
+IN_KERNELS = ("overflow", "pay", "pursuit", "rounding", "xp_laws", "xp_units")
+PLAYS = ("tests/test_agreement.py", "tests/test_simulation.py", "tests/test_players.py")
+BUDGET = 25.0  # Seconds of tests, without a mistake, that a mistake is tried on.
+# Of the many replacements of an operator those that a person makes.
+REPLACED = re.compile(
+    r"Binary.*_(Add_Sub|Sub_Add|Mul_Div|Div_Mul|Div_FloorDiv|FloorDiv_Div|Mod_FloorDiv|Pow_Mul|BitAnd_BitOr|BitOr_BitAnd)$"
+    r"|Comparison.*_(Lt_LtE|LtE_Lt|Gt_GtE|GtE_Gt|Lt_Gt|Gt_Lt|LtE_GtE|GtE_LtE|Eq_NotEq|NotEq_Eq|Is_IsNot|IsNot_Is)$"
+    r"|Unary.*_(Delete_Not|Delete_USub|Delete_Invert)$"
+    r"|core/(AddNot|Replace(True|False|And|Or|Break|Continue)With.*|NumberReplacer|ZeroIterationForLoop)$"
+)
+
+
+class LeaveOut(Operator):
+    """Leave out one term of a sum, or one factor of a product."""
+
+    def mutation_positions(self, node):
+        if isinstance(node, parso.python.tree.PythonNode) and node.type in ("arith_expr", "term"):
+            pairs = zip(node.children[1::2], node.children[2::2], strict=True)
+            return [(sign.start_pos, term.end_pos) for sign, term in pairs]
+        return []
+
+    def mutate(self, node, index):
+        del node.children[2 * index + 1 : 2 * index + 3]
+        return node
+
+    @classmethod
+    def examples(cls):
+        return ()
+
+
+@dataclass
+class Mistake:
+    """One mistake: where it is, what kind, and the text of the file with it."""
+
+    file: str
+    line: int
+    kind: str
+    code: str
+    change: str
+
+
+def spared(code: str) -> set[int]:
+    """Return the lines where nothing is planted: imports, decorators, docstrings, messages, annotations of fields."""
+    lines: set[int] = set()
+    for node in ast.walk(ast.parse(code)):
+        spared = []
+        if isinstance(node, ast.Import | ast.ImportFrom | ast.Raise | ast.Assert | ast.JoinedStr) or (
+            isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test)
+        ):
+            spared = [node]
+        elif isinstance(node, ast.FunctionDef | ast.ClassDef):
+            spared = [*node.decorator_list]
+            if isinstance(node, ast.FunctionDef):
+                arguments = [*node.args.args, *node.args.kwonlyargs]
+                spared += [one.annotation for one in arguments if one.annotation] + (
+                    [node.returns] if node.returns else []
+                )
+        elif (isinstance(node, ast.AnnAssign) and node.value is None) or (
+            isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant)
+        ):
+            spared = [node]
+        for one in spared:
+            lines.update(range(one.lineno, one.end_lineno + 1))
+    return lines
+
+
+def mistakes_in(file: Path) -> Iterator[tuple[Operator, str, int, int]]:
+    """Yield every mistake that can be planted: operator, its name, the how many-th of a file, and its line."""
+    code = file.read_text(encoding="utf-8")
+    tree, out = get_ast(code), spared(code)
+    nodes = list(_nodes(tree))
+    operators = [(get_operator(name), name) for name in operator_names() if REPLACED.search(name)]
+    for made, name in [*operators, (LeaveOut, "own/LeaveOut")]:
+        operator = made()
+        places = [place for node in nodes for place in operator.mutation_positions(node)]
+        for occurrence, ((line, _), _) in enumerate(places):
+            if line not in out:
+                yield operator, name, occurrence, line
+
+
+def _nodes(node):
+    yield node
+    for child in getattr(node, "children", []):
+        yield from _nodes(child)
+
+
+def drawn(folder: str, count: int, seed: int) -> list[Mistake]:
+    """Draw different mistakes of a folder, as many in a file as its share of all."""
+    found = []
+    for file in sorted((ROOT / "src/ramulus" / folder).glob("*.py")):
+        found += [(file, *one) for one in mistakes_in(file)]
+    random.Random(seed).shuffle(found)
+    mistakes: dict[str, Mistake] = {}
+    for file, operator, name, occurrence, line in found:
+        before = file.read_text(encoding="utf-8")
+        after = mutate_code(before, operator, occurrence)
+        if after is None or not _differs(before, after):
+            continue
+        change = "\n".join(list(difflib.unified_diff(before.splitlines(), after.splitlines(), lineterm="", n=0))[2:])
+        where = str(file.relative_to(ROOT))
+        mistakes.setdefault(f"{where} {change}", Mistake(where, line, name.split("/")[1], after, change))
+        if len(mistakes) == count:
+            break
+    return list(mistakes.values())
+
+
+def _differs(before: str, after: str) -> bool:
+    """Return whether a change is one: `*` of a call is no product, and what is left out may be layout."""
+    try:
+        return ast.dump(ast.parse(after)) != ast.dump(ast.parse(before))
+    except SyntaxError:
+        return False
+
+
+def copy_of_repository(to: Path) -> Path:
+    """Copy what is under version control, as it stands."""
+    for name in subprocess.check_output(["git", "ls-files", "-co", "--exclude-standard"], cwd=ROOT, text=True).split(
+        "\n"
+    ):
+        if name and (ROOT / name).is_file():
+            (to / name).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy2(ROOT / name, to / name)
+    # A mistake that no kernel contains shall not make it compile again.
+    compiled = to / "src/ramulus/simulation/compiled.py"
+    text = compiled.read_text(encoding="utf-8")
+    compiled.write_text(text.replace("SOURCES = _fingerprint()", 'SOURCES = int(os.environ.get("MISTAKE", "0"))'
+                                     ).replace("import zlib\n", "import os\nimport zlib\n"), encoding="utf-8")  # fmt: skip
+    assert "MISTAKE" in compiled.read_text(encoding="utf-8")
+    return to
+
+
+def tests_by_line(kept: Path) -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
+    """Return which tests run each line of each file, and how many seconds each test takes."""
+    if not kept.exists():
+        with tempfile.TemporaryDirectory() as folder:
+            copy = copy_of_repository(Path(folder))
+            data, report = copy / ".coverage", copy / "report.xml"
+            words = [
+                "--cov=ramulus",
+                "--cov-context=test",
+                "--cov-report=",
+                f"--junitxml={report}",
+                "-p",
+                "no:cacheprovider",
+            ]
+            ignored = [f"--ignore={copy / 'tests' / name}{'' if name == 'attack' else '.py'}" for name in LEFT_OUT]
+            subprocess.run(
+                [sys.executable, "-m", "pytest", "-n", "2", *words, *ignored, "tests"],
+                cwd=copy, env=_environment(copy) | {"COVERAGE_CORE": "ctrace"}, check=True,
+            )  # fmt: skip
+            shutil.copy2(data, kept.with_suffix(".coverage")), shutil.copy2(report, kept.with_suffix(".xml"))
+            kept.write_text(json.dumps(_read_coverage(data, report, copy)))
+    lines, seconds = json.loads(kept.read_text())
+    return {file: {int(line): tests for line, tests in found.items()} for file, found in lines.items()}, seconds
+
+
+def _read_coverage(data: Path, report: Path, copy: Path) -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
+    from xml.etree import ElementTree
+
+    from coverage import CoverageData
+
+    seconds: dict[str, float] = {}
+    for case in ElementTree.parse(report).iter("testcase"):
+        file = case.get("classname", "").replace(".", "/") + ".py"
+        seconds[f"{file}::{case.get('name')}"] = float(case.get("time", 0))
+    covered = CoverageData(str(data))
+    covered.read()
+    lines = {}
+    for file in covered.measured_files():
+        found = covered.contexts_by_lineno(file)
+        tests = {line: sorted({one.split("|")[0] for one in names if one}) for line, names in found.items()}
+        lines[str(Path(file).relative_to(copy.resolve()))] = tests
+    return lines, seconds
+
+
+def _environment(copy: Path) -> dict[str, str]:
+    return os.environ | {"PYTHONPATH": f"{copy / 'src'}", "PYTHONDONTWRITEBYTECODE": "1", "CI": "1"}
+
+
+def tests_for(mistake: Mistake, lines: dict[str, dict[int, list[str]]], seconds: dict[str, float]) -> list[str]:
+    """Return the tests that run a mistake's line, quick ones of every file first."""
+    at = lines.get(mistake.file, {})
+    tests = at.get(mistake.line) or sorted({test for found in at.values() for test in found})
+    by_file = defaultdict(list)
+    for test in sorted(tests, key=lambda test: seconds.get(test, 1.0)):
+        by_file[test.split("::")[0]].append(test)
+    order = [test for turn in range(40) for found in by_file.values() for test in found[turn : turn + 1]]
+    order.sort(key=lambda test: seconds.get(test, 1.0) > 1.0)
+    spent = list(accumulate(seconds.get(test, 1.0) for test in order))
+    within = [test for test, so_far in zip(order, spent, strict=True) if so_far <= BUDGET] or order[:1]
+    return within + (list(PLAYS) if Path(mistake.file).stem in IN_KERNELS else [])
+
+
+def tried(mistake: Mistake, copy: Path, tests: list[str]) -> str:
+    """Plant a mistake, run tests; return the test that noticed, "time", or an empty text."""
+    file = copy / mistake.file
+    before = file.read_text(encoding="utf-8")
+    file.write_text(mistake.code, encoding="utf-8")
+    log = copy / "out.txt"
+    try:
+        return _noticed(copy, mistake, tests, log) if tests else ""
+    finally:
+        file.write_text(before, encoding="utf-8")
+
+
+def _noticed(copy: Path, mistake: Mistake, tests: list[str], log: Path) -> str:
+    number = str(abs(hash(mistake.change)) % 2**31) if Path(mistake.file).stem in IN_KERNELS else "0"
+    read, write = os.pipe()
+    child = os.fork()
+    if child == 0:
+        os.setsid()
+        os.environ.update(_environment(copy), MISTAKE=number, NUMBA_CACHE_DIR=str(copy / "cache"))
+        os.chdir(copy)
+        sys.path[:] = [str(copy / "src"), str(copy / "tests"), *sys.path[1:]]
+        out = os.open(log, os.O_WRONLY | os.O_CREAT | os.O_TRUNC)
+        os.dup2(out, 1), os.dup2(out, 2)
+        import pytest
+
+        status = pytest.main(
+            ["-x", "-q", "-p", "no:cacheprovider", "-p", "no:cov", "-p", "no:xdist", "--tb=no", *tests]
+        )
+        os._exit(int(status))
+    os.close(read), os.close(write)
+    until = time.monotonic() + 8 * BUDGET + (600 if number != "0" else 0)
+    while time.monotonic() < until:
+        done, status = os.waitpid(child, os.WNOHANG)
+        if done:
+            code = os.waitstatus_to_exitcode(status)
+            if code == 0:
+                return ""
+            failed = re.findall(r"^(?:FAILED|ERROR) (\S+)", log.read_text(encoding="utf-8", errors="replace"), re.M)
+            return failed[0] if failed else f"status {code}"
+        time.sleep(0.05)
+    os.killpg(child, signal.SIGKILL)
+    os.waitpid(child, 0)
+    return "time"
+
+
+def main() -> None:
+    """Draw, plant, try, and say what came of it."""
+    parser = argparse.ArgumentParser(description=__doc__.split("\n")[0])
+    parser.add_argument("folder", help="rules, goals, comparing, tuning …")
+    parser.add_argument("--count", type=int, default=300)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--from", dest="first", type=int, default=0, help="leave out the first so many")
+    parser.add_argument("-o", "--output", default="", help="a line of JSON a mistake")
+    parser.add_argument("--again", default="", help="try what an earlier output says was not noticed")
+    asked = parser.parse_args()
+    commit = subprocess.check_output(["git", "rev-parse", "--short", "HEAD"], cwd=ROOT, text=True).strip()
+    lines, seconds = tests_by_line(Path(tempfile.gettempdir()) / f"tests-by-line-{commit}.json")
+    mistakes = drawn(asked.folder, asked.count, asked.seed)[asked.first :]
+    if asked.again:
+        missed = [json.loads(line) for line in Path(asked.again).read_text().splitlines()]
+        missed = {(one["file"], one["change"]) for one in missed if not one["noticed"]}
+        mistakes = [one for one in drawn(asked.folder, 10**9, asked.seed) if (one.file, one.change) in missed]
+    for heavy in (
+        "numpy",
+        "scipy.optimize",
+        "scipy.stats",
+        "pandas",
+        "numba",
+        "pydantic",
+        "hypothesis",
+        "matplotlib.pyplot",
+    ):
+        importlib.import_module(heavy)
+    counted: Counter[str] = Counter()
+    with tempfile.TemporaryDirectory() as folder:
+        copy = copy_of_repository(Path(folder))
+        for number, mistake in enumerate(mistakes):
+            noticed = tried(mistake, copy, tests_for(mistake, lines, seconds))
+            counted["noticed" if noticed else "missed"] += 1
+            if asked.output:
+                with Path(asked.output).open("a", encoding="utf-8") as file:
+                    one = asdict(mistake) | {"noticed": noticed}
+                    del one["code"]
+                    file.write(json.dumps(one) + "\n")
+            if not noticed:
+                print(f"\n{number}: {mistake.file}:{mistake.line} {mistake.kind}\n{mistake.change}", flush=True)
+    print(f"\n{asked.folder}: {dict(counted)}")
+
+
+if __name__ == "__main__":
+    main()
