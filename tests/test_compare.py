@@ -135,6 +135,78 @@ def test_profiles_and_levels_that_only_one_design_has():
     assert table.groupby("player")["difference"].count().to_dict() == {"adept": 12, "late": 0, "newcomer": 12}
 
 
+LOSSY = {
+    "sources": {
+        "seed_errand": {"level": 1, "xp": 7, "seconds": 60, "weight": 2},
+        "blight": {"level": 2, "xp": {"low": 5, "high": 9}, "seconds": 90},
+    },
+    "encounter": {},
+    "players": {"quick": {"patience_hours_per_level": 0.2}, "slow": {"seconds_between": 30}},
+    "goals": [{"player": "quick", "level": 3, "hours": 0.2}, {"player": "slow", "level": 5, "hours": 0.9}],
+}
+
+
+def test_each_variant_is_what_simulate_says_of_it():
+    """Waste, income and goals are those of each design, in the order of variants, profiles and sources."""
+    one = make({"values": [20, 40, 60, 80]}, 5, {"overflow": {"carry": 0.0}}, **LOSSY)
+    none = one.with_values({"tracks.warden.overflow.carry": 1.0})
+    shorter = rm.Design.from_dict({**one.to_dict(), "title": "shorter"}).with_values(
+        {"tracks.warden.max_level": 4, "tracks.warden.cost.values": [20, 30, 60], "goals": []}
+    )
+    designs = {"now": one, "none": none, "shorter": shorter}
+    comparison = rm.compare(designs, players=50, seed=4, hours=20)
+    totals, income = comparison.totals(), comparison.income()
+    assert list(totals.columns) == ["variant", "player", "wasted", "still_playing"]
+    assert list(income.columns) == ["variant", "player", "source", "share"]
+    assert income[["variant", "player", "source"]].values.tolist() == [
+        [variant, player, source] for variant in designs for player in ("quick", "slow")
+        for source in ("seed_errand", "blight")
+    ]  # fmt: skip
+    for variant, design in designs.items():
+        result = rm.simulate(design, 50, 20, seed=4)
+        for player in ("quick", "slow"):
+            row, earned, wasted, still = (
+                table[table["player"] == player]
+                for table in (totals[totals["variant"] == variant], result.income(), result.waste(),
+                              result.still_playing("level"))
+            )  # fmt: skip
+            assert row["wasted"].item() == pytest.approx(wasted["wasted"].sum() / earned["xp"].sum())
+            assert row["still_playing"].item() == pytest.approx(still["still_playing"].iloc[-1], nan_ok=True)
+            shares = income[(income["variant"] == variant) & (income["player"] == player)]["share"].to_numpy()
+            by_source = earned.groupby("source", sort=False)["xp"].sum().to_numpy()
+            np.testing.assert_allclose(shares, by_source / by_source.sum())
+    # A goal on a level that a variant lacks is judged for the others only.
+    goals = comparison.goals()
+    assert goals["variant"].tolist() == ["now", "now", "none", "none"] and goals.columns[0] == "variant"
+    assert goals["goal"].tolist() == ["level 3 in 0.2 h", "level 5 in 0.9 h"] * 2
+
+
+def test_where_variants_part_and_what_changes_most_by_hand():
+    """Costs of 10 XP an award of 10 XP in a minute: levels take as many minutes as they cost tens."""
+    parts = {"sources": {"blight": {"level": 1, "xp": 10, "seconds": 60}}, "encounter": {}, "players": {"p": {}}}
+    one = make({"values": [10, 20, 30, 40]}, 5, **parts)
+    dear = one.with_values({"tracks.warden.cost.values": [10, 20, 50, 70]})
+    late = make({"values": [20, 30, 50]}, 5, {"start_level": 2}, **parts)
+    same = rm.Design.from_dict(one.to_dict())
+    comparison = rm.compare({"one": one, "dear": dear, "late": late, "same": same}, players=20)
+    rows = comparison.within_levels().set_index("variant")
+    minutes = pytest.approx
+    assert rows.loc["dear"].to_dict() == {
+        "player": "p", "parts_at": 4, "level": 4, "before": minutes(4 / 60), "after": minutes(7 / 60),
+    }  # fmt: skip
+    # Who starts at level 2 is there at once; only level 4 takes longer.
+    assert rows.loc["late", ["parts_at", "level"]].tolist() == [2, 4]
+    assert rows.loc["same", ["parts_at", "level", "before", "after"]].isna().all()
+    table = comparison.differences().set_index(["variant", "level"])["difference"] * 60
+    assert table["dear"].tolist() == minutes([0, 0, 0, 2, 5])
+    assert table["late"].tolist() == minutes([-1, -1, -1, 0])
+    # Other start levels: whatever is equal so far need not be.
+    ends = comparison.differences().query("variant == 'late' and level == 5")
+    assert ends[["difference_low", "difference_high"]].notna().all(axis=None)
+    ends = comparison.differences().query("variant == 'dear' and level == 3")
+    assert (ends[["difference_low", "difference_high"]] == 0).all(axis=None)
+
+
 def test_the_command_says_what_changed(cli, canopy, tmp_path):
     eased = tmp_path / "eased.toml"
     eased.write_text(shipped_variants()["canopy_eased.toml"], encoding="utf-8")
@@ -191,7 +263,23 @@ def test_a_sweep_is_a_pace_table_a_value():
     )
     np.testing.assert_allclose(drawn.images[0].get_array(), grid.to_numpy() * (60 if grid.max().max() < 1.5 else 1))
     assert len(drawn.texts) >= 6 and "first_cost" in drawn.get_ylabel()
-    for values, words in (({}, "one or two"), ({"steepness": []}, "0 values"), ({"steepnes": [1]}, "steepness")):
+    most = list(np.linspace(1.4, 1.6, 200))
+    small = make({"formula": "10 * steep"}, 3, constants={"steep": 1}, sources={"a": {"level": 1, "xp": 9, "seconds": 9}},
+                 players={"p": {}}, encounter={}, goals=[{"player": "p", "level": 3, "hours": 400}])  # fmt: skip
+    assert len(rm.sweep(small, {"steep": most}, players=1, hours=1)) == 3 * 200
+    assert rm.sweep(small, {"steep": [1]}, players=1, seed=3).attrs == {
+        "title": "Canopy",
+        "players": {"p": 1},
+        "seed": 3,
+    }
+    # 3,600 XP an hour and 540,000 a level: 150 and 300 hours. Without hours the goals say how long is played.
+    assert rm.sweep(small, {"steep": [5.4e4]}, players=1)["reached"].tolist() == [1, 1, 1]
+    assert rm.sweep(small, {"steep": [5.4e4]}, players=1, hours=50)["reached"].tolist() == [1, 0, 0]
+    several = {"steepness": [1.5], "first_cost": [40], "crown_gate": [0]}
+    for values, words in (
+        ({}, "0 numbers to sweep"), (several, "3 numbers to sweep"), ({"steepness": []}, "0 values"),
+        ({"steepnes": [1]}, "steepness"), ({"steepness": [*most, 2]}, "201 values to play; allowed: 1 … 200"),
+    ):  # fmt: skip
         with pytest.raises(rm.RamulusError, match=words):
             rm.sweep(design, values)
     with pytest.raises(rm.RamulusError, match="level 99"):

@@ -88,14 +88,15 @@ def players_of(random, sizes):
 
 
 @pytest.mark.parametrize("share", [0.5, 0.9, 0.1])
-def test_pairs_drawn_again(share):
-    random, sizes, weights = np.random.default_rng(3), {"a": 90, "b": 60}, {"a": 0.7, "b": 0.3}
+@pytest.mark.parametrize("sizes", [{"a": 90, "b": 60}, {"a": 7, "b": 8}], ids=str)
+def test_pairs_drawn_again(share, sizes):
+    random, weights = np.random.default_rng(3), {"a": 0.7, "b": 0.3}
     samples = players_of(random, sizes)
     other = {name: own * random.normal(1.05, 0.1, len(own)) for name, own in samples.items()}
     one, two = Quantile(samples, weights, share), Quantile(other, weights, share)
     found = difference(Statistic.of_quantiles(one), Statistic.of_quantiles(two))
     order = np.argsort(np.concatenate(list(other.values())))
-    each = np.repeat([0.7 / 90, 0.3 / 60], [90, 60])[order]
+    each = np.repeat([0.7 / sizes["a"], 0.3 / sizes["b"]], [sizes["a"], sizes["b"]])[order]
     place = int((np.cumsum(each) < share - 1e-9).sum())
     assert two.value == np.concatenate(list(other.values()))[order][place]
     assert found.value == two.value - one.value
