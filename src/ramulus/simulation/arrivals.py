@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba.extending import register_jitable
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.simulation.jitted import part
 from ramulus.simulation.world import Ints
 
 
-@register_jitable
+@part
 def note_arrivals(
     arrival: Array, encounters: NDArray[np.int32], clock: float, encounter: int, level: int, peaks: Ints, track: int
 ) -> None:

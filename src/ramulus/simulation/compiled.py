@@ -13,9 +13,9 @@ from importlib import resources
 from typing import Any
 
 from numba import njit
-from numba.extending import register_jitable
 
 from ramulus.rules import overflow, pay, pursuit, rounding, xp_laws, xp_units
+from ramulus.simulation.jitted import part
 from ramulus.simulation.kernel_cache import keep_in
 
 _RULES = (
@@ -33,7 +33,7 @@ _RULES = (
     xp_units.units_of,
 )
 for _rule in _RULES:
-    register_jitable(_rule)
+    part(_rule)
 
 
 def _fingerprint() -> int:

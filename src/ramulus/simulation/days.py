@@ -6,10 +6,10 @@ import math
 from typing import Any
 
 import numpy as np
-from numba.extending import register_jitable
 
 from ramulus.formula.functions import Array
 from ramulus.rules.schedule import MICROS
+from ramulus.simulation.jitted import part
 from ramulus.simulation.world import Ints
 
 # Where a player, or a party, is in time.
@@ -23,21 +23,21 @@ TODAY = np.dtype(
 )
 
 
-@register_jitable
+@part
 def begin(today: Any, length: int, per_week: int, borders: Array, window: int, last_window: int) -> None:
     """Begin the first day, or all days anew."""
     today.length, today.per_week, today.window, today.last_window = length, per_week, window, last_window
     _be_on(today, 0, borders)
 
 
-@register_jitable
+@part
 def go_on(today: Any, length: int, per_week: int, clock: float, borders: Array) -> None:
     """Go by the days of somebody else from now on."""
     today.length, today.per_week = length, per_week
     _be_on(today, day_at(length, clock), borders)
 
 
-@register_jitable
+@part
 def turn(today: Any, clock: float, borders: Array, used: Ints) -> bool:
     """Pass all borders up to some played seconds; uses of days and weeks that are over come back.
 
@@ -58,7 +58,7 @@ def turn(today: Any, clock: float, borders: Array, used: Ints) -> bool:
     return over
 
 
-@register_jitable
+@part
 def window_at(borders: Array, window: int, last_window: int, clock: float) -> int:
     """Return between which borders of timed rules some played seconds are, from an earlier one on."""
     while window + 1 < last_window and clock >= borders[window + 1]:
@@ -66,7 +66,7 @@ def window_at(borders: Array, window: int, last_window: int, clock: float) -> in
     return window
 
 
-@register_jitable
+@part
 def pass_the_day(today: Any, borders: Array, used: Ints) -> float:
     """Let the rest of a play day pass idle; return the played seconds at which the next one begins."""
     clock = today.length * (today.day + 1) / MICROS
@@ -74,13 +74,13 @@ def pass_the_day(today: Any, borders: Array, used: Ints) -> float:
     return clock
 
 
-@register_jitable
+@part
 def day_at(length: int, clock: float) -> int:
     """Return the play day of some played seconds."""
     return math.floor(clock * MICROS + 0.5) // length
 
 
-@register_jitable
+@part
 def _be_on(today: Any, day: int, borders: Array) -> None:
     today.day = day
     # As `Timeline.border_seconds` has it.

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from numba.extending import register_jitable
-
 from ramulus.rules.overflow import book_award, book_loss, threshold
 from ramulus.simulation.arrivals import note_arrivals
 from ramulus.simulation.days import turn
 from ramulus.simulation.draws import XP, uniform
+from ramulus.simulation.jitted import inlined
 from ramulus.simulation.opened import has_uses, lay_out_awards, use
 from ramulus.simulation.steps import amount_of, attempt, award_of, practise, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
@@ -37,7 +36,7 @@ def encounters_for(features: Features) -> Any:
     """
     rich, drawn, varies = features
 
-    @register_jitable(inline="always")
+    @inlined
     def meet(  # type: ignore[no-untyped-def]
         key, own, clock, encounter, count, meets, sources, mine, tracks, settings, times, room, tally, arrival, counted
     ):  # fmt: skip

@@ -11,7 +11,6 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-from numba.extending import register_jitable
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
@@ -20,6 +19,7 @@ from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.days import begin, pass_the_day
 from ramulus.simulation.encounters import Features, encounters_for
+from ramulus.simulation.jitted import part
 from ramulus.simulation.opened import Meets, Opened, lay_out_awards, may_come_back, open_sources
 from ramulus.simulation.room import Room, new_room
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
@@ -97,7 +97,7 @@ def player_kernel(features: Features) -> Any:
     return play
 
 
-@register_jitable
+@part
 def at_ability(world: World, ability: int) -> World:
     """Return the tables of one class of ability, without their first axis."""
     return World(
@@ -107,7 +107,7 @@ def at_ability(world: World, ability: int) -> World:
     )  # fmt: skip
 
 
-@register_jitable
+@part
 def _start(room: Room, tracks: Tracks, settings: Settings, arrival: Array) -> None:
     """Put a player where play starts: at its start level, with the levels up to that reached."""
     room.used[:] = 0
@@ -118,14 +118,14 @@ def _start(room: Room, tracks: Tracks, settings: Settings, arrival: Array) -> No
     arrival[: settings.start_level + 1] = 0.0
 
 
-@register_jitable
+@part
 def _first_day(today: Any, settings: Settings, world: World, week: int) -> None:
     length = settings.play_day if settings.daily else 0  # Else no day is unlike another.
     first, last = world.first_border[week], world.first_border[week + 1]
     begin(today, length, settings.days_per_week, world.borders, first, last)
 
 
-@register_jitable
+@part
 def _falls_short(levels: Ints, until: Ints) -> bool:
     """Return whether some track has not reached the level that is asked of it."""
     for track in range(len(until)):  # noqa: SIM110 — any() of a generator does not compile.
@@ -134,7 +134,7 @@ def _falls_short(levels: Ints, until: Ints) -> bool:
     return False
 
 
-@register_jitable
+@part
 def _add_up(opened: Opened, count: int, tally: Tally, level: int) -> int:
     """Add the counts of the open sources to those of a level; return the XP units of them all."""
     booked = 0

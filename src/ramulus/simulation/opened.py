@@ -10,11 +10,11 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 import numpy as np
-from numba.extending import register_jitable
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.pursuit import pursued
+from ramulus.simulation.jitted import part
 from ramulus.simulation.world import Ints, Sources, World
 
 # Of one open source; units are those of XP.
@@ -54,7 +54,7 @@ class Meets(NamedTuple):
     extra: float
 
 
-@register_jitable
+@part
 def open_sources(opened: Opened, running: Array, sources: Sources, meets: Meets, levels: Ints, used: Ints) -> int:
     """Lay out the sources that are open, with weight and uses left; return how many there are.
 
@@ -72,7 +72,7 @@ def open_sources(opened: Opened, running: Array, sources: Sources, meets: Meets,
             source, seconds = opened[count], meets.seconds[level, column]
             source.number, source.column, running[count] = number, column, meets.weight[level, column]
             source.skill, source.width = sources.practises[number], sources.xp.width[number]
-            source.limited = sources.limits[:, number].any()
+            source.limited = sources.limits[0, number] + sources.limits[1, number] + sources.limits[2, number] > 0
             source.success, source.seconds = meets.success[level, column], seconds
             source.seconds_lost, source.seconds_won = seconds + meets.extra + meets.between, seconds + meets.between
             source.low = sources.xp.low[level, number]
@@ -85,7 +85,7 @@ def open_sources(opened: Opened, running: Array, sources: Sources, meets: Meets,
     return count
 
 
-@register_jitable
+@part
 def lay_out_awards(opened: Opened, count: int, world: World, level: int, state: int) -> None:
     """Lay out what the open sources award while some timed rules are on, for a world at one ability."""
     for i in range(count):
@@ -96,7 +96,7 @@ def lay_out_awards(opened: Opened, count: int, world: World, level: int, state: 
         source.skill_won = world.skill_units[state, 1, level, column]
 
 
-@register_jitable
+@part
 def _go_after_pay(opened: Opened, weight: Array, count: int, pay: Array, pursuit: float) -> None:
     """Change the weights of the open sources to those of players who go after what pays."""
     best = 0.0
@@ -107,7 +107,7 @@ def _go_after_pay(opened: Opened, weight: Array, count: int, pay: Array, pursuit
             weight[i] = pursued(weight[i], pay[opened[i].column], best, pursuit)
 
 
-@register_jitable
+@part
 def pick(running: Array, count: int, target: float) -> int:
     """Return the first of some open sources whose running weight is above the target.
 
@@ -120,13 +120,13 @@ def pick(running: Array, count: int, target: float) -> int:
     return found
 
 
-@register_jitable
+@part
 def column_of(first_column: Ints, reads: Ints, source: int, levels: Ints) -> int:
     """Return the column of a source, by the level of the skill that it depends on."""
     return first_column[source] + (levels[reads[source]] if reads[source] >= 0 else 0)
 
 
-@register_jitable
+@part
 def has_uses(used: Ints, limits: Ints, source: int) -> bool:
     """Return whether a source has uses left, ever, today and this week."""
     for span in range(3):  # noqa: SIM110 — all() of a generator does not compile.
@@ -135,14 +135,14 @@ def has_uses(used: Ints, limits: Ints, source: int) -> bool:
     return True
 
 
-@register_jitable
+@part
 def use(used: Ints, source: int) -> None:
     """Count a success, ever, today and this week."""
     for span in range(3):
         used[span, source] += 1
 
 
-@register_jitable
+@part
 def may_come_back(sources: Sources, weight: Array, levels: Ints, used: Ints) -> bool:
     """Return whether a source that is open with weight is used up for today or this week only."""
     limits = sources.limits

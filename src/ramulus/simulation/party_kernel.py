@@ -6,7 +6,6 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-from numba.extending import register_jitable
 from numpy.typing import NDArray
 
 from ramulus.rules.overflow import Overflow, book_award, book_loss
@@ -15,6 +14,7 @@ from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.days import begin, go_on, pass_the_day, turn, window_at
 from ramulus.simulation.draws import XP, uniform
+from ramulus.simulation.jitted import inlined, part
 from ramulus.simulation.opened import Meets, column_of, may_come_back, open_sources, use
 from ramulus.simulation.party_log import PartyLog, People
 from ramulus.simulation.party_room import Met, PartyRoom, PartyRules
@@ -92,7 +92,7 @@ def party_kernel() -> Any:
     return play
 
 
-@register_jitable(inline="always")
+@inlined
 def _join(party: int, people: People, world: PartyWorld, tracks: Tracks, room: PartyRoom, log: PartyLog) -> None:
     """Put the members where play starts."""
     room.used[:] = 0
@@ -105,7 +105,7 @@ def _join(party: int, people: People, world: PartyWorld, tracks: Tracks, room: P
     _write(log.level[party, 0], log.xp[party, 0], room)
 
 
-@register_jitable(inline="always")
+@inlined
 def _meets_leading(leader: int, kind: int, playing: int, world: PartyWorld, settings: Settings) -> Meets:
     """Return what a leader of some kind meets in the company of so many who play."""
     size = min(playing, world.pay.shape[1]) - 1
@@ -115,7 +115,7 @@ def _meets_leading(leader: int, kind: int, playing: int, world: PartyWorld, sett
     )  # fmt: skip
 
 
-@register_jitable(inline="always")
+@inlined
 def _leave(
     party: int, encounter: int, clock: float, cap: int, people: People, world: PartyWorld, room: PartyRoom,
     log: PartyLog,
@@ -131,7 +131,7 @@ def _leave(
             log.impatient[party, member] = fed_up < people.quit_at[party, member]
 
 
-@register_jitable(inline="always")
+@inlined
 def _award(
     met: Met, source: Any, member: int, how: PartyRules, people: People, sources: Sources, world: PartyWorld,
     tracks: Tracks, settings: Settings, room: PartyRoom, log: PartyLog,
@@ -168,7 +168,7 @@ def _award(
         practise(tracks, source.skill, levels, xps, units_of(practised, tracks.scale[source.skill]))
 
 
-@register_jitable
+@part
 def _in_turn(place: int, leader: int) -> int:
     """Return who is booked when: the leader first, then the others in file order."""
     if place == 0:
@@ -176,13 +176,13 @@ def _in_turn(place: int, leader: int) -> int:
     return place - 1 if place <= leader else place
 
 
-@register_jitable
+@part
 def _write(level_there: NDArray[np.int32], xp_there: Ints, room: PartyRoom) -> None:
     for member in range(len(room.levels)):
         level_there[member], xp_there[member] = room.levels[member, 0], room.xps[member, 0]
 
 
-@register_jitable
+@part
 def _count(plays: NDArray[np.bool_]) -> int:
     count = 0
     for one in plays:
@@ -190,7 +190,7 @@ def _count(plays: NDArray[np.bool_]) -> int:
     return count
 
 
-@register_jitable
+@part
 def _all_at(levels: Ints, plays: NDArray[np.bool_], level: int) -> bool:
     """Return whether all members who still play are at one level."""
     for member in range(len(levels)):  # noqa: SIM110 — all() of a generator does not compile.
@@ -199,7 +199,7 @@ def _all_at(levels: Ints, plays: NDArray[np.bool_], level: int) -> bool:
     return True
 
 
-@register_jitable
+@part
 def _leader(how: PartyRules, levels: Ints, xps: Ints, plays: NDArray[np.bool_]) -> int:
     """Return who leads: the named one, else who is furthest on in level, then XP, of those who still play.
 
@@ -216,7 +216,7 @@ def _leader(how: PartyRules, levels: Ints, xps: Ints, plays: NDArray[np.bool_]) 
     return best
 
 
-@register_jitable
+@part
 def _held(
     rule: Overflow, level: int, xp: int, plain: int, boosted: int, leader_level: int, leader_xp: int
 ) -> int:  # fmt: skip
@@ -236,7 +236,7 @@ def _held(
     return low * step
 
 
-@register_jitable
+@part
 def _passes(rule: Overflow, level: int, xp: int, units: int, leader_level: int, leader_xp: int) -> bool:
     reached, held, _ = book_award(rule, level, xp, units)
     return reached > leader_level or (reached == leader_level and held > leader_xp)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from numba.extending import register_jitable
 
 from ramulus.formula.functions import Array
 from ramulus.rules.overflow import Overflow, book_award
@@ -11,12 +10,13 @@ from ramulus.rules.pay import paid_xp
 from ramulus.rules.xp_laws import XpTables, drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, bits_of, uniform
+from ramulus.simulation.jitted import inlined, part
 from ramulus.simulation.opened import Meets, Opened, pick
 from ramulus.simulation.times import time_at
 from ramulus.simulation.world import Ints, Settings, Tracks
 
 
-@register_jitable(inline="always")
+@inlined
 def attempt(
     opened: Opened, running: Array, count: int, meets: Meets, key: np.uint64, encounter: int, varies: bool, times: Array
 ) -> tuple[int, bool, float]:
@@ -31,13 +31,13 @@ def attempt(
     return drawn, won, seconds
 
 
-@register_jitable(inline="always")
+@inlined
 def amount_of(xp: XpTables, source: int, low: float, width: int, draw: float) -> float:
     """Return the XP that a source gives, before multipliers."""
     return drawn_xp(low, width, xp.first[source], xp.first[source + 1], xp.amounts, xp.up_to, draw)
 
 
-@register_jitable(inline="always")
+@inlined
 def award_of(amount: float, product: float, won: bool, settings: Settings, scale: int) -> int:
     """Return the units that an encounter awards."""
     paid = paid_xp(
@@ -46,7 +46,7 @@ def award_of(amount: float, product: float, won: bool, settings: Settings, scale
     return units_of(paid, scale)
 
 
-@register_jitable
+@part
 def practise(tracks: Tracks, track: int, levels: Ints, xps: Ints, units: int) -> bool:
     """Award units to a skill; return whether its level is another one."""
     level, xp = levels[track], xps[track]
@@ -57,7 +57,7 @@ def practise(tracks: Tracks, track: int, levels: Ints, xps: Ints, units: int) ->
     return levels[track] != level
 
 
-@register_jitable
+@part
 def rule_of(tracks: Tracks, track: int) -> Overflow:
     """Return the overflow rule of one track."""
     return Overflow(
