@@ -209,14 +209,22 @@ def _read_coverage(data: Path, report: Path, copy: Path) -> tuple[dict[str, dict
     for case in ElementTree.parse(report).iter("testcase"):
         file = case.get("classname", "").replace(".", "/") + ".py"
         seconds[f"{file}::{case.get('name')}"] = float(case.get("time", 0))
+    for test in list(seconds):
+        seconds[test.split("::")[0]] = seconds.get(test.split("::")[0], 0.0) + seconds[test]
     covered = CoverageData(str(data))
     covered.read()
     lines = {}
     for file in covered.measured_files():
         found = covered.contexts_by_lineno(file)
-        tests = {line: sorted({one.split("|")[0] for one in names if one}) for line, names in found.items()}
+        tests = {line: sorted({_whose(one) for one in names if one}) for line, names in found.items()}
         lines[str(Path(file).relative_to(copy.resolve()))] = tests
     return lines, seconds
+
+
+def _whose(context: str) -> str:
+    """Return a test, or its whole file where what ran was a fixture: others look at it, too."""
+    test, _, phase = context.partition("|")
+    return test.split("::")[0] if phase == "setup" else test
 
 
 def _environment(copy: Path) -> dict[str, str]:
@@ -267,7 +275,7 @@ def _noticed(copy: Path, mistake: Mistake, tests: list[str], log: Path) -> str:
         )
         os._exit(int(status))
     os.close(read), os.close(write)
-    until = time.monotonic() + 8 * BUDGET + (600 if number != "0" else 0)
+    until = time.monotonic() + 4 * BUDGET + (600 if number != "0" else 0)
     while time.monotonic() < until:
         done, status = os.waitpid(child, os.WNOHANG)
         if done:

@@ -7,6 +7,7 @@ import importlib
 import itertools
 import pkgutil
 import re
+import runpy
 import subprocess
 import sys
 from pathlib import Path
@@ -401,10 +402,16 @@ def test_examples_in_docstrings(module):
 
 
 @pytest.mark.parametrize("example", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)
-def test_every_example_runs_as_it_stands(example, tmp_path):
-    ran = subprocess.run([sys.executable, str(example)], capture_output=True, text=True, cwd=tmp_path, timeout=240)
-    assert ran.returncode == 0, ran.stderr
-    assert "False" not in ran.stdout and ran.stdout.strip() and "nan" not in ran.stdout
+def test_every_example_runs_as_it_stands(example, tmp_path, monkeypatch, capsys):
+    monkeypatch.chdir(tmp_path)
+    if example.stem == "many_machines":  # Its workers are processes, which start from a file that runs.
+        ran = subprocess.run([sys.executable, str(example)], capture_output=True, text=True, timeout=240)
+        assert ran.returncode == 0, ran.stderr
+        out = ran.stdout
+    else:
+        runpy.run_path(str(example), run_name="__main__")
+        out = capsys.readouterr().out
+    assert "False" not in out and out.strip() and "nan" not in out
 
 
 def test_the_notebook_runs_from_top_to_bottom(tmp_path, monkeypatch):

@@ -31,7 +31,7 @@ COMMANDS = [
 ]  # fmt: skip
 
 
-@pytest.mark.attack(150)
+@pytest.mark.attack(80)
 def test_designs_with_something_wrong(budget: Budget, cli, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     Path("costs.csv").write_text("level,cost\n1,10\n2,20\n")
@@ -51,7 +51,7 @@ def test_designs_with_something_wrong(budget: Budget, cli, tmp_path, monkeypatch
         assert sorted(path.name for path in tmp_path.iterdir()) == ["costs.csv", "d.json"]
 
 
-@pytest.mark.attack(400)
+@pytest.mark.attack(250)
 def test_formulas_are_what_python_makes_of_them(budget: Budget):
     for dice in budget:
         text, a = mutation.formula(dice), dice.choice([0.0, 1.5, -2.0, 100.0])
@@ -69,7 +69,7 @@ def test_formulas_are_what_python_makes_of_them(budget: Budget):
                 evaluate(parsed, {"level": LEVELS, "a": a})
 
 
-@pytest.mark.attack(150)
+@pytest.mark.attack(80)
 def test_text_that_is_hardly_a_formula(budget: Budget):
     for dice in budget:
         holder = {"it": mutation.formula(dice, 3)}
