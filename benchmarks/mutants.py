@@ -1,9 +1,10 @@
 """Plant small mistakes and see whether the tests notice: ``python benchmarks/mutants.py goals --count 300``.
 
 Mistakes are drawn from all that Cosmic Ray's operators and one of our own (a term left out) can make in a folder, without
-those that no reader would call a mistake (annotations, messages). Each is planted in a copy of the repository, and the
-tests that run its line are run on it until one fails, quick ones first; what goes into the kernels is tried on
-simulations, too. Every mistake and what became of it is a line of JSON; what was not noticed is printed as a difference.
+those that no reader would call a mistake (annotations, messages). Each is planted in a child of a process that has all
+tests at hand, and the tests that run its line are run until one fails, quick ones first. Where that is not enough (a
+mistake outside of functions, or in what kernels are compiled from) it is planted in a copy of the repository. Every mistake
+and what became of it is a line of JSON; what was not noticed is printed as a difference.
 
 It needs `pip install -e '.[test,benchmark]'`. The first run looks which test runs which line, which takes as long as
 the tests; later ones of the same commit read it again.
@@ -14,31 +15,39 @@ from __future__ import annotations
 import argparse
 import ast
 import difflib
-import importlib
+import gc
+import inspect
 import json
 import os
 import random
 import re
+import select
 import shutil
 import signal
 import subprocess
 import sys
 import tempfile
-import time
+import traceback
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from itertools import accumulate
 from pathlib import Path
+from types import CodeType, FunctionType
 
 import parso.python.tree
+import pytest
+from _pytest.runner import runtestprotocol
 from cosmic_ray.ast import get_ast
 from cosmic_ray.mutating import mutate_code
 from cosmic_ray.operators.operator import Operator
 from cosmic_ray.plugins import get_operator, operator_names
 
+import ramulus as rm
+
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:] = [one for one in sys.path if Path(one or ".").resolve() != ROOT / "benchmarks"]  # Of its own `coverage`.
+SHOWN = os.dup(1)  # Pytest keeps what is printed to itself.
 # Whole processes, figures, pages and documents: they would notice by luck, and take long.
 LEFT_OUT = (
     "attack", "test_docs", "test_figures_and_examples", "test_first_hour", "test_guide", "test_live", "test_page",
@@ -241,53 +250,129 @@ def tests_for(mistake: Mistake, lines: dict[str, dict[int, list[str]]], seconds:
     order = [test for turn in range(40) for found in by_file.values() for test in found[turn : turn + 1]]
     order.sort(key=lambda test: seconds.get(test, 1.0) > 1.0)
     spent = list(accumulate(seconds.get(test, 1.0) for test in order))
-    within = [test for test, so_far in zip(order, spent, strict=True) if so_far <= BUDGET] or order[:1]
-    return within + (list(PLAYS) if Path(mistake.file).stem in IN_KERNELS else [])
+    return [test for test, so_far in zip(order, spent, strict=True) if so_far <= BUDGET] or order[:1]
 
 
-def tried(mistake: Mistake, copy: Path, tests: list[str]) -> str:
-    """Plant a mistake, run tests; return the test that noticed, "time", or an empty text."""
-    file = copy / mistake.file
-    before = file.read_text(encoding="utf-8")
-    file.write_text(mistake.code, encoding="utf-8")
-    log = copy / "out.txt"
-    try:
-        return _noticed(copy, mistake, tests, log) if tests else ""
-    finally:
-        file.write_text(before, encoding="utf-8")
+class Trial:
+    """A plugin of pytest's: plants one mistake after the other in a child, and runs tests there until one fails."""
+
+    def __init__(self, mistakes: list[Mistake], lines: dict, seconds: dict, output: str) -> None:
+        self.mistakes, self.lines, self.seconds, self.output = mistakes, lines, seconds, output
+        self.counted: Counter[str] = Counter()
+
+    def pytest_runtestloop(self, session: pytest.Session) -> bool:
+        """Take the place of pytest's own loop."""
+        rm.simulate(rm.demo_design(), 2)  # So that children find the kernels loaded.
+        items = {item.nodeid: item for item in session.items}
+        with tempfile.TemporaryDirectory() as folder:
+            copy = copy_of_repository(Path(folder))
+            for number, mistake in enumerate(self.mistakes):
+                tests = tests_for(mistake, self.lines, self.seconds)
+                noticed = in_a_child(mistake, self._items(tests, items)) if not _outside(mistake) else ""
+                if not noticed and (_outside(mistake) or Path(mistake.file).stem in IN_KERNELS):
+                    noticed = in_a_copy(mistake, copy, [*tests, *_plays(mistake)])
+                self._tell(number, mistake, noticed)
+        return True
+
+    @staticmethod
+    def _items(tests: list[str], items: dict[str, pytest.Item]) -> list[pytest.Item]:
+        chosen = []
+        for test in tests:
+            chosen += (
+                [items[test]] if test in items else [one for name, one in items.items() if name.split("::")[0] == test]
+            )
+        return chosen
+
+    def _tell(self, number: int, mistake: Mistake, noticed: str) -> None:
+        self.counted["noticed" if noticed else "missed"] += 1
+        if self.output:
+            with Path(self.output).open("a", encoding="utf-8") as file:
+                one = asdict(mistake) | {"noticed": noticed}
+                del one["code"]
+                file.write(json.dumps(one) + "\n")
+        if not noticed:
+            text = f"\n{number}: {mistake.file}:{mistake.line} {mistake.kind}\n{mistake.change}\n"
+            os.write(SHOWN, text.encode())
 
 
-def _noticed(copy: Path, mistake: Mistake, tests: list[str], log: Path) -> str:
-    number = str(abs(hash(mistake.change)) % 2**31) if Path(mistake.file).stem in IN_KERNELS else "0"
+def _codes(code: CodeType) -> Iterator[CodeType]:
+    yield code
+    for one in code.co_consts:
+        if isinstance(one, CodeType):
+            yield from _codes(one)
+
+
+def _changed(mistake: Mistake) -> list[tuple[CodeType, CodeType]]:
+    """Return the pieces of code that a mistake changes, before and after."""
+    name = str(ROOT / mistake.file)
+    texts = Path(name).read_text(encoding="utf-8"), mistake.code
+    before, after = (list(_codes(compile(text, name, "exec", dont_inherit=True))) for text in texts)
+    return [(old, new) for old, new in zip(before, after, strict=True) if old != new]
+
+
+def _outside(mistake: Mistake) -> bool:
+    """Return whether a mistake stands outside of functions, so that who has imported its file has what it was."""
+    inner = _changed(mistake)[-1][0]
+    return not inner.co_flags & inspect.CO_OPTIMIZED
+
+
+def plant(mistake: Mistake) -> None:
+    """Give functions that are there the code with the mistake."""
+    changed = {(old.co_qualname, old.co_firstlineno): new for old, new in _changed(mistake)}
+    name = str(ROOT / mistake.file)
+    for one in gc.get_objects():
+        if isinstance(one, FunctionType) and one.__code__.co_filename == name:
+            new = changed.get((one.__code__.co_qualname, one.__code__.co_firstlineno))
+            if new is not None:
+                one.__code__ = new
+
+
+def in_a_child(mistake: Mistake, items: list[pytest.Item]) -> str:
+    """Plant a mistake in a child and run tests; return the one that noticed, "time", or an empty text."""
     read, write = os.pipe()
     child = os.fork()
     if child == 0:
         os.setsid()
-        os.environ.update(_environment(copy), MISTAKE=number, NUMBA_CACHE_DIR=str(copy / "cache"))
-        os.chdir(copy)
-        sys.path[:] = [str(copy / "src"), str(copy / "tests"), *sys.path[1:]]
-        out = os.open(log, os.O_WRONLY | os.O_CREAT | os.O_TRUNC)
-        os.dup2(out, 1), os.dup2(out, 2)
-        import pytest
-
-        status = pytest.main(
-            ["-x", "-q", "-p", "no:cacheprovider", "-p", "no:cov", "-p", "no:xdist", "--tb=no", *tests]
-        )
-        os._exit(int(status))
-    os.close(read), os.close(write)
-    until = time.monotonic() + 4 * BUDGET + (600 if number != "0" else 0)
-    while time.monotonic() < until:
-        done, status = os.waitpid(child, os.WNOHANG)
-        if done:
-            code = os.waitstatus_to_exitcode(status)
-            if code == 0:
-                return ""
-            failed = re.findall(r"^(?:FAILED|ERROR) (\S+)", log.read_text(encoding="utf-8", errors="replace"), re.M)
-            return failed[0] if failed else f"status {code}"
-        time.sleep(0.05)
+        try:
+            plant(mistake)
+            for item, following in zip(items, [*items[1:], None], strict=True):
+                if any(report.failed for report in runtestprotocol(item, log=False, nextitem=following)):
+                    os.write(write, item.nodeid.encode())
+                    break
+        except BaseException:
+            os.write(SHOWN, traceback.format_exc().encode())
+        finally:
+            os._exit(0)
+    os.close(write)
+    ready, _, _ = select.select([read], [], [], 4 * BUDGET)
+    said = os.read(read, 10_000).decode() if ready else "time"
+    os.close(read)
     os.killpg(child, signal.SIGKILL)
     os.waitpid(child, 0)
-    return "time"
+    return said
+
+
+def _plays(mistake: Mistake) -> tuple[str, ...]:
+    return PLAYS if Path(mistake.file).stem in IN_KERNELS else ()
+
+
+def in_a_copy(mistake: Mistake, copy: Path, tests: list[str]) -> str:
+    """Plant a mistake in a file of a copy and run tests; return the one that noticed, "time", or an empty text."""
+    file = copy / mistake.file
+    before = file.read_text(encoding="utf-8")
+    file.write_text(mistake.code, encoding="utf-8")
+    number = str(abs(hash(mistake.change)) % 2**31) if _plays(mistake) else "0"
+    environment = _environment(copy) | {"MISTAKE": number, "NUMBA_CACHE_DIR": str(copy / "cache")}
+    words = ["-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", "--tb=no", *tests]
+    try:
+        ran = subprocess.run([sys.executable, "-m", "pytest", *words], cwd=copy, env=environment, timeout=600,
+                             capture_output=True, text=True)  # fmt: skip
+    except subprocess.TimeoutExpired:
+        return "time"
+    finally:
+        file.write_text(before, encoding="utf-8")
+    failed = re.findall(r"^(?:FAILED|ERROR) (\S+)", ran.stdout, re.M)
+    return "" if ran.returncode == 0 else failed[0] if failed else f"status {ran.returncode}"
 
 
 def main() -> None:
@@ -307,31 +392,12 @@ def main() -> None:
         missed = [json.loads(line) for line in Path(asked.again).read_text().splitlines()]
         missed = {(one["file"], one["change"]) for one in missed if not one["noticed"]}
         mistakes = [one for one in drawn(asked.folder, 10**9, asked.seed) if (one.file, one.change) in missed]
-    for heavy in (
-        "numpy",
-        "scipy.optimize",
-        "scipy.stats",
-        "pandas",
-        "numba",
-        "pydantic",
-        "hypothesis",
-        "matplotlib.pyplot",
-    ):
-        importlib.import_module(heavy)
-    counted: Counter[str] = Counter()
-    with tempfile.TemporaryDirectory() as folder:
-        copy = copy_of_repository(Path(folder))
-        for number, mistake in enumerate(mistakes):
-            noticed = tried(mistake, copy, tests_for(mistake, lines, seconds))
-            counted["noticed" if noticed else "missed"] += 1
-            if asked.output:
-                with Path(asked.output).open("a", encoding="utf-8") as file:
-                    one = asdict(mistake) | {"noticed": noticed}
-                    del one["code"]
-                    file.write(json.dumps(one) + "\n")
-            if not noticed:
-                print(f"\n{number}: {mistake.file}:{mistake.line} {mistake.kind}\n{mistake.change}", flush=True)
-    print(f"\n{asked.folder}: {dict(counted)}")
+    trial = Trial(mistakes, lines, seconds, asked.output)
+    ignored = [f"--ignore=tests/{name}{'' if name == 'attack' else '.py'}" for name in LEFT_OUT]
+    os.chdir(ROOT)
+    os.environ.update(CI="1")
+    pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-p", "no:cov", *ignored, "tests"], plugins=[trial])
+    print(f"\n{asked.folder}: {dict(trial.counted)}")
 
 
 if __name__ == "__main__":

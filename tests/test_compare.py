@@ -121,6 +121,12 @@ def test_changes_are_named_key_by_key():
         "multipliers.new one.name = 'new one' (new)",
         "multipliers.new one.factor = 2 (new)",
     ]
+    longer = now.with_values({"constants.crown_gate": 1, "sources.seed_errand.tags": ["far"] * 30})
+    gate, tags = map(str, changes(now, longer))
+    assert (
+        gate == "constants.crown_gate: 3000 → 1"
+        and tags == "sources.seed_errand.tags = " + str(["far"] * 30)[:59] + "… (new)"
+    )
     with pytest.raises(rm.RamulusError, match="two or more"):
         rm.compare({"now": now})
 
@@ -205,6 +211,11 @@ def test_where_variants_part_and_what_changes_most_by_hand():
     assert ends[["difference_low", "difference_high"]].notna().all(axis=None)
     ends = comparison.differences().query("variant == 'dear' and level == 3")
     assert (ends[["difference_low", "difference_high"]] == 0).all(axis=None)
+    turned = rm.compare({"late": late, "one": one}, players=20).differences().set_index("level")["difference"] * 60
+    assert turned.tolist() == minutes([math.nan, 1, 1, 1, 0], nan_ok=True)
+    # Where nothing is awarded nothing is wasted.
+    none = {name: one.with_values({"sources.blight.xp": 0}) for name in ("a", "b")}
+    assert rm.compare(none, players=2, hours=1).totals()["wasted"].tolist() == [0, 0]
 
 
 def test_the_command_says_what_changed(cli, canopy, tmp_path):

@@ -150,6 +150,21 @@ def test_wasted_is_a_ratio_of_two_means(result, measured):
     assert measured["wasted"][:3] == pytest.approx((ratio, ratio - error, ratio + error), rel=1e-6)
 
 
+def test_nothing_earned_and_next_to_no_time():
+    nothing = {**PARTS, "sources": {"blight": {"level": 1, "xp": 0, "seconds": 600}}}
+    design = make({"values": [20]}, 2, goals=[{"player": "everyone", "wasted": 0.2}], **nothing)
+    assert judge(rm.simulate(design, 3, 2))[0].measured == (0, 0, 0, None)
+    # Levels in hundredths of a second have a ratio, levels in no time have none.
+    sources = {"blight": {"level": 1, "xp": 10, "seconds": "0.01 * pace * slow"}}
+    design = make(
+        {"values": [20, 20]}, 3, goals=[GOALS["ratio"]], constants={"slow": 1}, **{**PARTS, "sources": sources}
+    )
+    still = design.with_values({"constants.slow": 0})
+    found, none = (judge(rm.simulate(one, 30, 1))[0].measured for one in (design, still))
+    assert found.found == pytest.approx(2, rel=0.3) and 1 < found.low < found.high < 4
+    assert none == pytest.approx((math.nan, 0, math.inf, None), nan_ok=True) or math.isnan(none.found)
+
+
 def test_the_longest_level_is_the_largest_and_its_ends_are_the_largest_ends(result, measured):
     levels = [
         everyones_quantile({name: hours(result, name, level + 1) - hours(result, name, level) for name in WEIGHT}, 0.6)

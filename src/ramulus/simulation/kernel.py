@@ -64,7 +64,7 @@ def player_kernel(features: Features) -> Any:
             clock, encounter, waits, reason = 0.0, 0, 0, CAP
             earned, wasted = 0, 0
             while reason == CAP and (levels[0] < settings.last_level or _falls_short(levels, settings.until)):
-                level, since, below = levels[0], clock, levels[0] < peaks[0]
+                level, begun, below = levels[0], clock, levels[0] < peaks[0]
                 count = open_sources(room.opened, room.running, sources, meets, levels, room.used)
                 if count == 0:
                     if not (settings.daily and may_come_back(sources, mine.weight, levels, room.used)):
@@ -84,7 +84,7 @@ def player_kernel(features: Features) -> Any:
                 )  # fmt: skip
                 tally.waste[level] += thrown
                 if below:
-                    tally.regained[level] += int((min(clock, settings.horizon) - since) * MICROS)
+                    tally.regained[level] += int((min(clock, settings.horizon) - begun) * MICROS)
                 booked = _add_up(room.opened, count, tally, level)
                 if level < cap:  # What the cap throws away of who plays on is no waste.
                     earned += booked
