@@ -244,11 +244,14 @@ def tests_for(mistake: Mistake, lines: dict[str, dict[int, list[str]]], seconds:
     """Return the tests that run a mistake's line, quick ones of every file first."""
     at = lines.get(mistake.file, {})
     tests = at.get(mistake.line) or sorted({test for found in at.values() for test in found})
+    # Where a fixture runs it, all tests of its file look at what comes of it.
+    whole = {test for test in tests if "::" not in test}
+    tests = {*tests, *(one for one in seconds if one.split("::")[0] in whole)} - whole
     by_file = defaultdict(list)
     for test in sorted(tests, key=lambda test: seconds.get(test, 1.0)):
         by_file[test.split("::")[0]].append(test)
-    order = [test for turn in range(40) for found in by_file.values() for test in found[turn : turn + 1]]
-    order.sort(key=lambda test: seconds.get(test, 1.0) > 1.0)
+    order = [test for turn in range(200) for found in by_file.values() for test in found[turn : turn + 1]]
+    order.sort(key=lambda test: seconds.get(test, 1.0) > 1.5)
     spent = list(accumulate(seconds.get(test, 1.0) for test in order))
     return [test for test, so_far in zip(order, spent, strict=True) if so_far <= BUDGET] or order[:1]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 import json
 import os
 import random
@@ -23,8 +24,11 @@ from conftest import make
 from ramulus.cli import demo
 from ramulus.design import demo_text, saving
 from ramulus.files import write_table
+from ramulus.results import beforehand
 from ramulus.simulation import kernel_cache
 from ramulus.simulation.compiled import kernel
+from ramulus.simulation.kernel import features_of
+from ramulus.simulation.world import make_stage
 
 RUN = [sys.executable, "-m", "ramulus"]
 
@@ -448,3 +452,23 @@ def test_a_kernel_that_cannot_be_kept_is_used_all_the_same(kept):
     with pytest.warns(UserWarning, match="cannot be written .*each run compiles it anew"):
         assert kernel(plus_one)(1) == 2
     assert {path.name for path in code.parent.iterdir()} == {index.name, code.name}, "nothing half-written"
+
+
+def test_compiling_beforehand_asks_for_every_kernel_and_says_where_they_are(cli, monkeypatch):
+    """All of it is done by `.ci/run`; here it is what each part asks for, and what is said."""
+    for task, needs in enumerate(itertools.product((True, False), repeat=3)):
+        rich, drawn, varies = needs
+        stage = make_stage(beforehand.design_for(rich=rich, drawn=drawn, varies=varies), "steady", 1, 10)
+        assert features_of(stage) == needs and beforehand.TASKS[task][1] == (needs,)
+    done = [beforehand._done(task) for task in (0, *range(8, len(beforehand.TASKS)))]
+    assert [task for task, _, _ in done] == [0, 8, 9, 10] and all(folders for _, _, folders in done)
+    again = [beforehand._done(task) for task in (0, 8, 9, 10)]
+    assert [compiled for _, compiled, _ in again] == [0] * 4
+    found = {"kept": beforehand.Compiled(11, 9, True, frozenset({"/far/away"})),
+             "lost": beforehand.Compiled(11, 11, False, frozenset())}  # fmt: skip
+    for name, status, said in (
+        ("kept", 0, "9 of 11 kernels compiled, "), ("lost", 1, "cannot be kept (beside the package"),
+    ):  # fmt: skip
+        monkeypatch.setattr(beforehand, "compile_beforehand", lambda name=name: found[name])
+        ran = cli("compile")
+        assert ran.status == status and said in ran.err and not ran.out

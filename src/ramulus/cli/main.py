@@ -17,6 +17,7 @@ from ramulus.cli import (
     award,
     check,
     compare,
+    compile,
     demo,
     effort,
     explain,
@@ -72,6 +73,7 @@ for command in (
     tune,
     plot,
     report,
+    compile,
 ):
     command.register(app)
 

@@ -47,6 +47,7 @@ def _fingerprint() -> int:
 
 
 SOURCES = _fingerprint()
+KERNELS: list[Any] = []  # All that were asked for so far.
 
 
 def kernel(function: Callable[..., Any]) -> Any:
@@ -60,4 +61,5 @@ def kernel(function: Callable[..., Any]) -> Any:
     # Where neither beside the package nor in a home of the user's anything can be kept, each run compiles anew.
     with suppress(RuntimeError):
         keep_in(compiled, function)
+    KERNELS.append(compiled)
     return compiled
