@@ -262,6 +262,7 @@ class Trial:
     def __init__(self, mistakes: list[Mistake], lines: dict, seconds: dict, output: str) -> None:
         self.mistakes, self.lines, self.seconds, self.output = mistakes, lines, seconds, output
         self.counted: Counter[str] = Counter()
+        self.noticing: Counter[str] = Counter()
 
     def pytest_runtestloop(self, session: pytest.Session) -> bool:
         """Take the place of pytest's own loop."""
@@ -270,7 +271,8 @@ class Trial:
         with tempfile.TemporaryDirectory() as folder:
             copy = copy_of_repository(Path(folder))
             for number, mistake in enumerate(self.mistakes):
-                tests = tests_for(mistake, self.lines, self.seconds)
+                # Who noticed something before is asked first.
+                tests = sorted(tests_for(mistake, self.lines, self.seconds), key=lambda test: -self.noticing[test])
                 noticed = in_a_child(mistake, self._items(tests, items)) if not _outside(mistake) else ""
                 if not noticed and (_outside(mistake) or Path(mistake.file).stem in IN_KERNELS):
                     noticed = in_a_copy(mistake, copy, [*tests, *_plays(mistake)])
@@ -288,6 +290,7 @@ class Trial:
 
     def _tell(self, number: int, mistake: Mistake, noticed: str) -> None:
         self.counted["noticed" if noticed else "missed"] += 1
+        self.noticing[noticed] += 1
         if self.output:
             with Path(self.output).open("a", encoding="utf-8") as file:
                 one = asdict(mistake) | {"noticed": noticed}
@@ -310,13 +313,15 @@ def _changed(mistake: Mistake) -> list[tuple[CodeType, CodeType]]:
     name = str(ROOT / mistake.file)
     texts = Path(name).read_text(encoding="utf-8"), mistake.code
     before, after = (list(_codes(compile(text, name, "exec", dont_inherit=True))) for text in texts)
+    if len(before) != len(after):  # Some piece is no more: what there is cannot be given its code.
+        return []
     return [(old, new) for old, new in zip(before, after, strict=True) if old != new]
 
 
 def _outside(mistake: Mistake) -> bool:
     """Return whether a mistake stands outside of functions, so that who has imported its file has what it was."""
-    inner = _changed(mistake)[-1][0]
-    return not inner.co_flags & inspect.CO_OPTIMIZED
+    changed = _changed(mistake)
+    return not changed or not changed[-1][0].co_flags & inspect.CO_OPTIMIZED
 
 
 def plant(mistake: Mistake) -> None:
@@ -324,7 +329,7 @@ def plant(mistake: Mistake) -> None:
     changed = {(old.co_qualname, old.co_firstlineno): new for old, new in _changed(mistake)}
     name = str(ROOT / mistake.file)
     for one in gc.get_objects():
-        if isinstance(one, FunctionType) and one.__code__.co_filename == name:
+        if type(one) is FunctionType and one.__code__.co_filename == name:
             new = changed.get((one.__code__.co_qualname, one.__code__.co_firstlineno))
             if new is not None:
                 one.__code__ = new
@@ -343,7 +348,7 @@ def in_a_child(mistake: Mistake, items: list[pytest.Item]) -> str:
                     os.write(write, item.nodeid.encode())
                     break
         except BaseException:
-            os.write(SHOWN, traceback.format_exc().encode())
+            os.write(write, f"failed: {traceback.format_exc()}".encode())
         finally:
             os._exit(0)
     os.close(write)
@@ -352,6 +357,8 @@ def in_a_child(mistake: Mistake, items: list[pytest.Item]) -> str:
     os.close(read)
     os.killpg(child, signal.SIGKILL)
     os.waitpid(child, 0)
+    if said.startswith("failed: "):
+        raise RuntimeError(said)
     return said
 
 

@@ -34,7 +34,7 @@ GOALS = {
     "by hours": {"player": "everyone", "level": 4, "by_hours": 4.5, "reached": 0.5},
     "by day": {"player": "everyone", "level": 4, "by_day": 9, "reached": 0.5},
     "still by day": {"player": "everyone", "by_day": 9, "still_playing": 0.5},
-    "still at level": {"player": "everyone", "level": 4, "still_playing": 0.5},
+    "still at level": {"player": "everyone", "level": 3, "still_playing": 0.5},
     "wasted": {"player": "everyone", "wasted": 0.2},
     "longest": {"player": "everyone", "longest_level_hours": 1.0, "quantile": 0.6},
 }
@@ -131,7 +131,7 @@ def test_shares_of_everyone(result, measured):
     assert all(0 < own.mean() < 1 for own in playing.values())
     assert measured["still by day"][:3] == pytest.approx(everyones_share(playing))
     # Who quit before the level; nobody was stopped by the horizon before it.
-    still = {name: ~((one.reason > 0) & (one.level < 3)) for name, one in quits.items()}
+    still = {name: ~((one.reason > 0) & (one.level < 2)) for name, one in quits.items()}
     assert measured["still at level"][:3] == pytest.approx(everyones_share(still))
 
 
@@ -255,7 +255,7 @@ def test_what_a_verdict_says(result):
         "by hours": "50% at level 4 by 4.5 h",
         "by day": "50% at level 4 by day 9",
         "still by day": "50% still playing after day 9",
-        "still at level": "50% still playing at level 4",
+        "still at level": "50% still playing at level 3",
         "wasted": "at most 20.00% of the XP wasted",
         "longest": "no level longer than 1 h, p60 (longest",
     }

@@ -172,6 +172,8 @@ def test_a_mean_of_players_drawn_again():
     random = np.random.default_rng(8)
     own = random.normal(10, 2, 600) + strata_of(600)
     statistic = mean_of(own)
+    counts = drawn_again("a", 600)
+    np.testing.assert_allclose(statistic.again, [np.repeat(own, row).mean() for row in counts], rtol=1e-12)
     within = np.mean([own[strata_of(600) == s].var() for s in np.unique(strata_of(600))])
     assert statistic.again.mean() == pytest.approx(own.mean(), abs=4 * (within / 600 / RESAMPLES) ** 0.5)
     assert statistic.again.std() == pytest.approx((within / 600) ** 0.5, rel=0.12)

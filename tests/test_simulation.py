@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import itertools
+import os
+import pickle
+import threading
 from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -14,7 +18,10 @@ import ramulus as rm
 from conftest import make
 from exact import exact_arrival
 from ramulus.results import simulate as running
+from ramulus.simulation.chunks import Job, Sizes, packed, play_chunk
+from ramulus.simulation.run import width_of
 from ramulus.simulation.samples import BinnedSample, WholeSample, quantile
+from ramulus.simulation.world import make_stage
 from slow import slow_player
 
 
@@ -205,11 +212,13 @@ class Backwards(Executor):
     def submit(self, fn, /, *args, **kwargs):
         future: Future = Future()
         self.waiting.append((future, fn, args))
-        if len(self.waiting) == 2:
-            for waiting, call, given_args in reversed(self.waiting):
-                waiting.set_result(call(*given_args))
-            self.waiting.clear()
+        threading.Timer(0.02, self.finish).start()
         return future
+
+    def finish(self):
+        while self.waiting:
+            future, call, given_args = self.waiting.pop()
+            future.set_result(call(*given_args))
 
 
 def bits(result):
@@ -236,10 +245,35 @@ def test_same_bits_on_threads_processes_and_in_any_order():
     assert bits(rm.simulate(design, sizes, 30, 8)) != bits(results[0])
 
 
+def test_chunks_that_go_far_are_small_to_send_grow_and_leave_nobody_idle():
+    design = rm.demo_design()
+    stage = make_stage(design, "adept", 200, 10**6)
+    job = Job(packed(stage), 7, 0, 0, 300, np.zeros(1, np.int8))
+    assert len(pickle.dumps(job)) < 300_000
+    near, far = play_chunk(replace(job, stage=stage)), play_chunk(pickle.loads(pickle.dumps(job)))
+    assert far.tally.arrival.tobytes() == near.tally.arrival.tobytes() and 0 < far.seconds < 60
+    sizes = Sizes(1_000_000, 8, 85)
+    grown = []
+    for _ in range(6):
+        grown.append(sizes.next(1_000_000))
+        sizes.learn(grown[-1], 0.3)
+    assert grown == [1024, 2048, 4096, 500_000 // 85, 500_000 // 85, 500_000 // 85]
+    sizes.learn(grown[-1], 2.0)
+    assert sizes.next(10**6) == grown[-1] and sizes.next(77) == 77
+    # What is left is shared out, in parts that are worth it.
+    few = Sizes(1600, 4, 85)
+    few.size = 5000
+    assert [few.next(1600), few.next(1600)] == [400, 300]
+    with ThreadPoolExecutor(3) as threads:
+        assert width_of(threads) == 3
+    assert width_of(Backwards()) == os.cpu_count()
+
+
 def test_same_bits_on_a_dask_cluster():
     distributed = pytest.importorskip("distributed")
     design = rm.demo_design()
     with distributed.Client(n_workers=1, threads_per_worker=2, processes=False, dashboard_address=None) as client:
+        assert width_of(client.get_executor()) == 2
         there = rm.simulate(design, 1500, 20, 7, executor=client.get_executor())
     assert bits(there) == bits(rm.simulate(design, 1500, 20, 7))
 

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import pickle
+import time
+import zlib
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +20,8 @@ from ramulus.simulation.world import Stage
 
 CHUNK, SMALL_CHUNK = 1024, 256
 MANY_PLAYERS = 16 * CHUNK  # From here on chunks are large, so that processes are handed fewer of them.
+LONG_ENOUGH = 1.0  # Seconds of a chunk beside which handing it over is nothing.
+MOST_CELLS = 500_000  # Players times levels of a chunk that comes back: some megabytes.
 
 
 def chunk_size(players: int) -> int:
@@ -23,14 +29,41 @@ def chunk_size(players: int) -> int:
     return CHUNK if players >= MANY_PLAYERS else SMALL_CHUNK
 
 
+class Sizes:
+    """How many players go into the next chunk, where chunks go far: more, until one takes a second.
+
+    Args:
+        players: how many are played in all.
+        width: how many chunks are played at once.
+        levels: how many levels all tracks have.
+    """
+
+    def __init__(self, players: int, width: int, levels: int) -> None:
+        self.size, self._left, self._width = chunk_size(players), players, width
+        self._most = max(MOST_CELLS // levels, self.size)
+
+    def next(self, players: int) -> int:
+        """Return the size of a chunk out of so many players of a profile, so that nobody is left without one."""
+        share = max(self._left // self._width, SMALL_CHUNK)
+        size = min(self.size, share, players)
+        self._left -= size
+        return size
+
+    def learn(self, players: int, seconds: float) -> None:
+        """Take in how long a chunk took."""
+        if players >= self.size and seconds < LONG_ENOUGH:
+            self.size = min(2 * self.size, self._most)
+
+
 @dataclass(frozen=True, eq=False)
 class Job:
     """One chunk: the stage, its place among the profiles, the first player's number and how many to play.
 
-    `stop` is shared with whoever started the run: a 1 in it ends the chunk at once, unfinished.
+    The stage is the thing itself, or packed where it goes to another process. `stop` is shared with whoever started
+    the run: a 1 in it ends the chunk at once, unfinished.
     """
 
-    stage: Stage
+    stage: Stage | bytes
     seed: int
     profile_index: int
     first: int
@@ -38,14 +71,29 @@ class Job:
     stop: NDArray[np.int8]
 
 
+def packed(stage: Stage) -> bytes:
+    """Return a stage as few bytes: tables repeat themselves."""
+    return zlib.compress(pickle.dumps(stage), 1)
+
+
+@lru_cache(maxsize=16)
+def _unpacked(data: bytes) -> Stage:
+    stage: Stage = pickle.loads(zlib.decompress(data))
+    return stage
+
+
 @dataclass(frozen=True, eq=False)
 class Chunk:
-    """What a chunk came to: whose it is, its players' place in the profile, what was counted, who would quit."""
+    """What a chunk came to: whose it is, its players' place in the profile, what was counted, who would quit.
+
+    `seconds` is how long it took to play, by the clock on the wall.
+    """
 
     profile_index: int
     first: int
     tally: Tally
     quits: Quits | None
+    seconds: float
 
     @property
     def numbers(self) -> NDArray[np.int64]:
@@ -60,13 +108,15 @@ class Chunk:
 
 def play_chunk(job: Job) -> Chunk:
     """Play one chunk of players."""
-    stage = job.stage
+    begun = time.monotonic()
+    stage = _unpacked(job.stage) if isinstance(job.stage, bytes) else job.stage
     levels, sources = stage.sources.xp.low.shape
     tally = new_tally(job.players, int((stage.tracks.cap + 1).sum()), levels, sources, job.stop)
     numbers = np.arange(job.first, job.first + job.players, dtype=np.int64)
     keys = player_keys(job.seed, stage.profile, numbers)
     play_players(stage, keys, own_factors(keys, stage.spread), numbers, time_table(stage.shape), tally)
-    return Chunk(job.profile_index, job.first, tally, _quits(stage, keys, numbers, tally))
+    quits = _quits(stage, keys, numbers, tally)
+    return Chunk(job.profile_index, job.first, tally, quits, time.monotonic() - begun)
 
 
 def _quits(stage: Stage, keys: NDArray[np.uint64], numbers: NDArray[np.int64], tally: Tally) -> Quits | None:

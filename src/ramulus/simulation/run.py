@@ -7,11 +7,12 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.simulation.chunks import Chunk, Job, chunk_size, play_chunk
+from ramulus.simulation.chunks import Chunk, Job, Sizes, chunk_size, packed, play_chunk
 from ramulus.simulation.gathering import Gathering
 from ramulus.simulation.played import Played
 from ramulus.simulation.world import Stage
@@ -79,7 +80,7 @@ def play(plan: Plan, executor: Executor | None, progress: Callable[[Progress], o
     stop = np.zeros(1, np.int8)
     own = ThreadPoolExecutor(os.cpu_count() or 1) if executor is None else None
     try:
-        for chunk in _chunks(plan, executor or own, stop, gatherings, progress):
+        for chunk in _chunks(plan, executor or cast(Executor, own), stop, gatherings, progress):
             gatherings[chunk.profile_index].add(chunk)
     except KeyboardInterrupt:
         stop[0] = 1  # The kernel holds no lock that a signal could break in on; it looks here.
@@ -103,22 +104,36 @@ def _played(plan: Plan, gatherings: list[Gathering]) -> Played:
     return Played(profiles, plan.hours, plan.seed, plan.until)
 
 
-def _jobs(plan: Plan, stop: NDArray[np.int8]) -> Iterator[Job]:
-    size = chunk_size(plan.players)
+def _jobs(plan: Plan, stop: NDArray[np.int8], sizes: Sizes | None) -> Iterator[Job]:
+    """Yield chunks of a size that the number of players alone decides, or of one that grows as it is learned."""
+    fixed = chunk_size(plan.players)
     for index, (stage, count) in enumerate(zip(plan.stages, plan.counts, strict=True)):
-        for first in range(0, count, size):
-            yield Job(stage, plan.seed, index, first, min(size, count - first), stop)
+        sent, first = stage if sizes is None else packed(stage), 0
+        while first < count:
+            size = min(fixed, count - first) if sizes is None else sizes.next(count - first)
+            yield Job(sent, plan.seed, index, first, size, stop)
+            first += size
+
+
+def width_of(executor: Executor) -> int:
+    """Return how many chunks an executor plays at once, as far as it says."""
+    workers = getattr(executor, "_max_workers", None)  # Of threads and processes.
+    client = getattr(executor, "_client", None)  # Of Dask's.
+    if workers is None and client is not None:
+        workers = sum(client.nthreads().values())
+    return int(workers or os.cpu_count() or 1)
 
 
 def _chunks(
-    plan: Plan, executor: Executor | None, stop: NDArray[np.int8], gatherings: list[Gathering],
+    plan: Plan, executor: Executor, stop: NDArray[np.int8], gatherings: list[Gathering],
     progress: Callable[[Progress], object] | None,
 ) -> Iterator[Chunk]:  # fmt: skip
     """Keep a few chunks in flight and yield each as it comes."""
-    assert executor is not None
-    started = time.monotonic()
-    jobs, in_flight = _jobs(plan, stop), set[Future[Chunk]]()
-    at_once = 2 * (os.cpu_count() or 1) + 2
+    started, width = time.monotonic(), width_of(executor)
+    far = not isinstance(executor, ThreadPoolExecutor)
+    sizes = Sizes(plan.players, width, sum(plan.levels.values())) if far else None
+    jobs, in_flight = _jobs(plan, stop, sizes), set[Future[Chunk]]()
+    at_once = 2 * width + 2
     try:
         while True:
             while len(in_flight) < at_once and (job := next(jobs, None)) is not None:
@@ -128,7 +143,10 @@ def _chunks(
             # A short wait, so that Ctrl-C is heard between chunks.
             done, in_flight = wait(in_flight, timeout=0.2, return_when=FIRST_COMPLETED)
             for future in done:
-                yield future.result()
+                chunk = future.result()
+                if sizes is not None:
+                    sizes.learn(len(chunk.tally.ended), chunk.seconds)
+                yield chunk
             if progress is not None:
                 players_done = sum(gathering.players_done for gathering in gatherings)
                 progress(Progress(players_done, plan.players, time.monotonic() - started))
