@@ -114,6 +114,19 @@ def test_quantiles_of_everyone(result, measured):
     assert measured["all"][:3] == pytest.approx(everyones_quantile(numbers, 0.7))
 
 
+@pytest.mark.parametrize("share", [0.02, 0.1, 0.95])
+def test_where_one_profile_lies_all_on_one_side(share):
+    """A share of none or of all is as sure as half a player makes it."""
+    goal = {"player": "everyone", "level": 4, "hours": 2, "quantile": share}
+    design = make({"values": [20, 25, 55]}, 4, goals=[goal], **PARTS)
+    result = rm.simulate(design, {"quick": QUICK, "slow": SLOW}, 40, seed=3)
+    numbers = {name: hours(result, name, 4) for name in WEIGHT}
+    assert any((own <= mixed(numbers, share)).mean() in (0, 1) for own in numbers.values())
+    found, low, high = everyones_quantile(numbers, share)
+    low = 0.0 if math.isnan(low) or low == min(map(min, numbers.values())) else low
+    assert judge(result)[0].measured[:3] == pytest.approx((found, low, high), nan_ok=True)
+
+
 def test_a_ratio_is_the_difference_of_two_logarithms(result, measured):
     (a, a_low, a_high), (b, b_low, b_high) = (
         map(math.log, one_quantile(hours(result, name, 3), 0.5)) for name in ("slow", "quick")

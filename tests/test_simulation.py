@@ -18,8 +18,8 @@ import ramulus as rm
 from conftest import make
 from exact import exact_arrival
 from ramulus.results import simulate as running
-from ramulus.simulation.chunks import Job, Sizes, packed, play_chunk
-from ramulus.simulation.run import width_of
+from ramulus.simulation.chunks import Job, Sizes, play_chunk
+from ramulus.simulation.in_flight import packed, width_of
 from ramulus.simulation.samples import BinnedSample, WholeSample, quantile
 from ramulus.simulation.world import make_stage
 from slow import slow_player
@@ -243,6 +243,20 @@ def test_same_bits_on_threads_processes_and_in_any_order():
         == results[0].profile("steady").main.seconds.values[:10].tobytes()
     )
     assert bits(rm.simulate(design, sizes, 30, 8)) != bits(results[0])
+
+
+def test_parties_are_the_same_wherever_they_are_played(monkeypatch):
+    monkeypatch.setattr("ramulus.simulation.parties.AT_ONCE", 4 * 30 * 7)  # Seven parties a batch.
+    design, told = rm.demo_design(), []
+    with ThreadPoolExecutor(1) as one, ProcessPoolExecutor(2) as pool:
+        runs = [
+            rm.play_party(design, 30, parties=40, seed=2, executor=executor, progress=told.append)
+            for executor in (one, pool, Backwards(), None)
+        ]
+    logs = [[part.tobytes() for part in run.played.log] for run in runs]
+    assert all(log == logs[0] for log in logs)
+    ends = [now.players_done for now in told if now.players_done == 40]
+    assert len(ends) >= 4 and {now.players for now in told} == {40}
 
 
 def test_chunks_that_go_far_are_small_to_send_grow_and_leave_nobody_idle():

@@ -28,7 +28,7 @@ from .results.simulate import simulate as simulate
 from .rules.ledger import Ledger as Ledger
 from .rules.outcomes import AwardOutcome as AwardOutcome
 from .rules.outcomes import LedgerEvent as LedgerEvent
-from .simulation.run import Progress as Progress
+from .simulation.in_flight import Progress as Progress
 from .tables.chains import AwardChain as AwardChain
 from .tables.compare_rules import compare_rules as compare_rules
 from .tables.effort import effort_table as effort_table

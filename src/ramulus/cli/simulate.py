@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
     from ramulus.design import Design
     from ramulus.results.result import SimulationResult
-    from ramulus.simulation.run import Progress
+    from ramulus.simulation.in_flight import Progress
 
 AT_HEADS = {
     "player": Column("player"),

@@ -17,7 +17,7 @@ from ramulus.errors import RamulusError, naming
 from ramulus.goals import horizon_for
 from ramulus.results.result import SimulationResult
 from ramulus.results.simulate import DEFAULT_HOURS, simulate
-from ramulus.simulation.run import Progress
+from ramulus.simulation.in_flight import Progress
 
 if TYPE_CHECKING:
     from ramulus.design import Design

@@ -13,7 +13,7 @@ from ramulus.design import Design, full_place
 from ramulus.errors import RamulusError, refuse_other_than_design
 from ramulus.goals import horizon_for
 from ramulus.results.simulate import DEFAULT_HOURS, simulate
-from ramulus.simulation.run import Progress
+from ramulus.simulation.in_flight import Progress
 
 MOST_RUNS = 200
 MOST_NUMBERS = 2

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from ramulus.design import Design
-    from ramulus.simulation.run import Progress
+    from ramulus.simulation.in_flight import Progress
 
 
 def report(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from concurrent.futures import Executor
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,6 +13,7 @@ from numpy.typing import NDArray
 from ramulus.errors import refuse_other_than_design
 from ramulus.results.pace import QUANTILES
 from ramulus.rules.xp_units import in_xp
+from ramulus.simulation.in_flight import Progress
 from ramulus.simulation.parties import PlayedParties, play_parties
 
 if TYPE_CHECKING:
@@ -154,8 +157,9 @@ def _quantiles(values: NDArray[np.int64] | NDArray[np.float64]) -> dict[int, NDA
 
 
 def play_party(
-    design: Design, encounters: int = 200, *, parties: int = 400, seed: int = 0, until_even: bool = False
-) -> PartyRun:
+    design: Design, encounters: int = 200, *, parties: int = 400, seed: int = 0, until_even: bool = False,
+    executor: Executor | None = None, progress: Callable[[Progress], object] | None = None,
+) -> PartyRun:  # fmt: skip
     """Play the design's party many times through shared encounters.
 
     Args:
@@ -164,6 +168,8 @@ def play_party(
         parties: how many parties to play.
         seed: the seed of every random draw.
         until_even: stop a party when all its members have the same level.
+        executor: where parties are played (default: threads, one a processor).
+        progress: is called with a `Progress` of parties now and then.
 
     Raises:
         MissingPartError: a part is missing.
@@ -177,4 +183,7 @@ def play_party(
         [12, 1]
     """
     refuse_other_than_design(design)
-    return PartyRun(design, play_parties(design, encounters, parties, seed, until_even=until_even), seed)
+    played = play_parties(
+        design, encounters, parties, seed, until_even=until_even, executor=executor, progress=progress
+    )
+    return PartyRun(design, played, seed)

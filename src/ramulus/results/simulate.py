@@ -13,7 +13,8 @@ from ramulus.errors import RamulusError, UnknownNameError, refuse_other_than_des
 from ramulus.formula.functions import Array
 from ramulus.goals import horizon_for
 from ramulus.results.result import SimulationResult
-from ramulus.simulation.run import Interrupted, Plan, Progress, play
+from ramulus.simulation.in_flight import Progress
+from ramulus.simulation.run import Interrupted, Plan, play
 from ramulus.simulation.world import make_stage
 
 if TYPE_CHECKING:

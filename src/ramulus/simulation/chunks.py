@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import pickle
 import time
-import zlib
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.simulation.draws import own_factors, player_keys
+from ramulus.simulation.in_flight import unpacked
 from ramulus.simulation.kernel import play_players
 from ramulus.simulation.quits import Quits, quit_times, quits_of
 from ramulus.simulation.tally import ENDLESS, Tally, new_tally
@@ -71,17 +69,6 @@ class Job:
     stop: NDArray[np.int8]
 
 
-def packed(stage: Stage) -> bytes:
-    """Return a stage as few bytes: tables repeat themselves."""
-    return zlib.compress(pickle.dumps(stage), 1)
-
-
-@lru_cache(maxsize=16)
-def _unpacked(data: bytes) -> Stage:
-    stage: Stage = pickle.loads(zlib.decompress(data))
-    return stage
-
-
 @dataclass(frozen=True, eq=False)
 class Chunk:
     """What a chunk came to: whose it is, its players' place in the profile, what was counted, who would quit.
@@ -109,7 +96,7 @@ class Chunk:
 def play_chunk(job: Job) -> Chunk:
     """Play one chunk of players."""
     begun = time.monotonic()
-    stage = _unpacked(job.stage) if isinstance(job.stage, bytes) else job.stage
+    stage: Stage = unpacked(job.stage)
     levels, sources = stage.sources.xp.low.shape
     tally = new_tally(job.players, int((stage.tracks.cap + 1).sum()), levels, sources, job.stop)
     numbers = np.arange(job.first, job.first + job.players, dtype=np.int64)

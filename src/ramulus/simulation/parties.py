@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +17,7 @@ from ramulus.rules.ability import CLASSES
 from ramulus.rules.quitting import NEVER
 from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.draws import orders, own_factors, player_keys
+from ramulus.simulation.in_flight import Progress, as_they_come, goes_far, own_threads, packed, unpacked
 from ramulus.simulation.party_kernel import party_kernel
 from ramulus.simulation.party_log import PartyLog, People
 from ramulus.simulation.party_room import PartyRules, new_party_room
@@ -27,7 +30,7 @@ if TYPE_CHECKING:
 
 MOST_CELLS_KEPT = 10_000_000
 HORIZON_HOURS = 10_000.0
-AT_ONCE = 500_000
+AT_ONCE = 200_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,7 +73,20 @@ class PlayedParties:
         return hours
 
 
-def play_parties(design: Design, encounters: int, parties: int, seed: int, *, until_even: bool) -> PlayedParties:
+class _Batch(NamedTuple):
+    """Some parties, who their members are, and what they are played with, packed where it goes to another process."""
+
+    first: int
+    people: People
+    how: PartyRules
+    stage: PartyStage | bytes
+    encounters: int
+
+
+def play_parties(
+    design: Design, encounters: int, parties: int, seed: int, *, until_even: bool, executor: Executor | None = None,
+    progress: Callable[[Progress], object] | None = None,
+) -> PlayedParties:  # fmt: skip
     """Play parties of a design.
 
     Args:
@@ -81,6 +97,8 @@ def play_parties(design: Design, encounters: int, parties: int, seed: int, *, un
             with one profile, the k-th is that profile's player number p · (how many have it) + k. Its ability is its
             own: over each 15 parties it goes through the 15 classes once, in an order drawn for it.
         until_even: stop a party when all members have the same level.
+        executor: where parties are played (default: threads, one a processor).
+        progress: is called now and then.
 
     Raises:
         MissingPartError: a part is missing.
@@ -89,25 +107,48 @@ def play_parties(design: Design, encounters: int, parties: int, seed: int, *, un
     """
     stage = make_party_stage(design, HORIZON_HOURS, encounters)
     _refuse_sizes(encounters, parties, len(stage.members))
-    people = _people(stage, parties, seed)
     log = _new_log(parties, encounters, len(stage.members))
-    may_quit = any(rules is not None for rules in stage.quitting)
-    how = PartyRules(stage.leader, stage.hold, stage.splits, until_even, may_quit)
-    room = new_party_room(len(stage.members), stage.tracks, stage.sources)
-    for some in _batches(parties, encounters * len(stage.members)):
-        party_kernel()(
-            People._make(array[some] for array in people), how, stage.sources, stage.world, stage.tracks,
-            stage.settings, time_table(stage.shape), room, PartyLog._make(array[some] for array in log),
-        )  # fmt: skip
+    own, started = own_threads() if executor is None else None, time.monotonic()
+    try:
+        done, where = 0, executor or cast(Executor, own)
+        batches = _batches(stage, parties, encounters, seed, until_even=until_even, far=goes_far(where))
+        for some in as_they_come(where, _play_batch, batches):
+            for first, played in some:
+                done += len(played.played)
+                for whole, part in zip(log, played, strict=True):
+                    whole[first : first + len(part)] = part
+            if progress is not None:
+                progress(Progress(done, parties, time.monotonic() - started))
+    finally:
+        if own is not None:
+            own.shutdown(wait=False, cancel_futures=True)
     track = design.track()
     return PlayedParties(stage.members, tuple(design.sources), track.start_level, int(stage.tracks.scale[0]), log)
 
 
-def _batches(parties: int, awards: int) -> Iterator[slice]:
+def _batches(
+    stage: PartyStage, parties: int, encounters: int, seed: int, *, until_even: bool, far: bool
+) -> Iterator[_Batch]:
     """Yield parties a few at a time, so that Ctrl-C is heard within a second."""
-    at_once = max(AT_ONCE // awards, 1)
+    people, sent = _people(stage, parties, seed), packed(stage) if far else stage
+    may_quit = any(rules is not None for rules in stage.quitting)
+    how = PartyRules(stage.leader, stage.hold, stage.splits, until_even, may_quit)
+    at_once = max(AT_ONCE // (encounters * len(stage.members)), 1)
     for first in range(0, parties, at_once):
-        yield slice(first, first + at_once)
+        some = People._make(array[first : first + at_once] for array in people)
+        yield _Batch(first, some, how, sent, encounters)
+
+
+def _play_batch(batch: _Batch) -> tuple[int, PartyLog]:
+    """Play some parties; return the first one's number, and what they came to."""
+    stage: PartyStage = unpacked(batch.stage)
+    log = _new_log(len(batch.people.keys), batch.encounters, len(stage.members))
+    room = new_party_room(len(stage.members), stage.tracks, stage.sources)
+    party_kernel()(
+        batch.people, batch.how, stage.sources, stage.world, stage.tracks, stage.settings, time_table(stage.shape),
+        room, log,
+    )  # fmt: skip
+    return batch.first, log
 
 
 def _refuse_sizes(encounters: int, parties: int, members: int) -> None:

@@ -2,35 +2,20 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.simulation.chunks import Chunk, Job, Sizes, chunk_size, packed, play_chunk
+from ramulus.simulation.chunks import Chunk, Job, Sizes, chunk_size, play_chunk
 from ramulus.simulation.gathering import Gathering
+from ramulus.simulation.in_flight import Progress, as_they_come, goes_far, own_threads, packed, width_of
 from ramulus.simulation.played import Played
 from ramulus.simulation.world import Stage
-
-
-@dataclass(frozen=True)
-class Progress:
-    """How far a simulation has got.
-
-    Attributes:
-        players_done: players played to their end.
-        players: all players.
-        seconds: wall-clock seconds since the start.
-    """
-
-    players_done: int
-    players: int
-    seconds: float
 
 
 class Interrupted(Exception):  # noqa: N818 — it is no error.
@@ -78,7 +63,7 @@ def play(plan: Plan, executor: Executor | None, progress: Callable[[Progress], o
     pairs = zip(plan.stages, plan.counts, strict=True)
     gatherings = [Gathering(stage, count, plan.levels, keep=plan.keep) for stage, count in pairs]
     stop = np.zeros(1, np.int8)
-    own = ThreadPoolExecutor(os.cpu_count() or 1) if executor is None else None
+    own = own_threads() if executor is None else None
     try:
         for chunk in _chunks(plan, executor or cast(Executor, own), stop, gatherings, progress):
             gatherings[chunk.profile_index].add(chunk)
@@ -115,41 +100,19 @@ def _jobs(plan: Plan, stop: NDArray[np.int8], sizes: Sizes | None) -> Iterator[J
             first += size
 
 
-def width_of(executor: Executor) -> int:
-    """Return how many chunks an executor plays at once, as far as it says."""
-    workers = getattr(executor, "_max_workers", None)  # Of threads and processes.
-    client = getattr(executor, "_client", None)  # Of Dask's.
-    if workers is None and client is not None:
-        workers = sum(client.nthreads().values())
-    return int(workers or os.cpu_count() or 1)
-
-
 def _chunks(
     plan: Plan, executor: Executor, stop: NDArray[np.int8], gatherings: list[Gathering],
     progress: Callable[[Progress], object] | None,
 ) -> Iterator[Chunk]:  # fmt: skip
-    """Keep a few chunks in flight and yield each as it comes."""
-    started, width = time.monotonic(), width_of(executor)
-    far = not isinstance(executor, ThreadPoolExecutor)
-    sizes = Sizes(plan.players, width, sum(plan.levels.values())) if far else None
-    jobs, in_flight = _jobs(plan, stop, sizes), set[Future[Chunk]]()
-    at_once = 2 * width + 2
-    try:
-        while True:
-            while len(in_flight) < at_once and (job := next(jobs, None)) is not None:
-                in_flight.add(executor.submit(play_chunk, job))
-            if not in_flight:
-                return
-            # A short wait, so that Ctrl-C is heard between chunks.
-            done, in_flight = wait(in_flight, timeout=0.2, return_when=FIRST_COMPLETED)
-            for future in done:
-                chunk = future.result()
-                if sizes is not None:
-                    sizes.learn(len(chunk.tally.ended), chunk.seconds)
-                yield chunk
-            if progress is not None:
-                players_done = sum(gathering.players_done for gathering in gatherings)
-                progress(Progress(players_done, plan.players, time.monotonic() - started))
-    finally:
-        for future in in_flight:
-            future.cancel()
+    """Yield each chunk as it comes."""
+    started, sizes = time.monotonic(), None
+    if goes_far(executor):
+        sizes = Sizes(plan.players, width_of(executor), sum(plan.levels.values()))
+    for chunks in as_they_come(executor, play_chunk, _jobs(plan, stop, sizes)):
+        for chunk in chunks:
+            if sizes is not None:
+                sizes.learn(len(chunk.tally.ended), chunk.seconds)
+            yield chunk
+        if progress is not None:
+            players_done = sum(gathering.players_done for gathering in gatherings)
+            progress(Progress(players_done, plan.players, time.monotonic() - started))

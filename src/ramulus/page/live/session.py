@@ -23,7 +23,7 @@ from ramulus.page.parts import Figure, Section, figures_of
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.page.context import Context
-    from ramulus.simulation.run import Progress
+    from ramulus.simulation.in_flight import Progress
 
 T = TypeVar("T")
 KEPT = 4  # Designs whose runs are kept, so that going back is at once.
