@@ -12,7 +12,7 @@ from scipy.stats import beta, binom
 import ramulus as rm
 from conftest import make
 from ramulus.goals import Measured, judge
-from ramulus.goals.judging import limits, players_needed, verdict_of
+from ramulus.goals.judging import Judged, limits, players_needed, verdict_of
 
 QUICK, SLOW = 60, 45
 WEIGHT = {"quick": 0.75, "slow": 0.25}
@@ -272,6 +272,21 @@ def test_what_a_verdict_says(result):
         "wasted": "at most 20.00% of the XP wasted",
         "longest": "no level longer than 1 h, p60 (longest",
     }
+
+
+def test_days_are_known_that_everybody_has_played_to_their_ends():
+    """Ten days of 0.4 h are 4 h; three of seven days of 0.5 h for 4 h are eight play days, the ninth on day 19 or later."""
+    goals = [{"player": player, "level": 2, "by_day": day, "reached": 0.5} for player, day in
+             (("quick", 10), ("quick", 11), ("slow", 18), ("slow", 19))]  # fmt: skip
+    design = make({"values": [20, 25, 55]}, 4, goals=goals, **PARTS).with_values({"players.slow.stays": [[3, 0.4]]})
+    known = [math.isfinite(one.measured.found) for one in judge(rm.simulate(design, {"quick": 30, "slow": 30}, 4.0))]
+    assert known == [True, False, True, False]
+
+
+@pytest.mark.parametrize(("wish", "text"), [(99, "99.50 h (98.00–101.00)"), (99.9, "99.50 h"), (100, "100 h (98–101)")])
+def test_hours_have_digits_while_they_are_few(wish, text):
+    design = make({"values": [20, 25, 55]}, 4, goals=[{"player": "quick", "level": 4, "hours": wish}], **PARTS)
+    assert text in str(Judged(design.goals[0], Measured(99.5, 98, 101), "met", math.nan))
 
 
 @pytest.mark.parametrize(
