@@ -51,12 +51,14 @@ def test_findings_that_differ_only_in_whose_they_are_stand_in_one_row():
     sources = {"a": {"level": 1, "xp": "100 - 2 * level", "seconds": 30}}
     players = {name: {} for name in ("new", "old", "slow")}
     slow = {**players, "slow": {"seconds_between": 30}}
-    equal, apart = (
-        [f.reason for f in rm.check(make(None, 20, sources=sources, players=who)) if f.code == "income-slides"]
+    (equal,), apart = (
+        [f for f in rm.check(make(None, 20, sources=sources, players=who)) if f.code == "income-slides"]
         for who in (players, slow)
     )
-    assert len(equal) == 1 and equal[0].startswith("new, old, slow: income slides from")
-    assert [reason.partition(":")[0] for reason in apart] == ["new, old", "slow"]
+    assert equal.reason.startswith("new, old, slow: income slides from") and equal.players == ("new", "old", "slow")
+    assert [(one.reason.partition(":")[0], one.players) for one in apart] == [
+        ("new, old", ("new", "old")), ("slow", ("slow",)),
+    ]  # fmt: skip
 
 
 def test_goals_stand_in_every_format(cli, canopy, tmp_path):

@@ -49,7 +49,7 @@ def check(design: Design, *, factor_ceiling: float = FACTOR_CEILING) -> Findings
     refuse_other_than_design(design)
     # Most of the time goes into what does not depend on the ceiling; a page asks for it more than once.
     found = [*design.derived(_found), *guarded(multipliers, design)]
-    some = in_one(dict.fromkeys(found), design.profiles)
+    some = in_one(found)
     return without_accepted(sorted(some, key=lambda finding: _ORDER[finding.severity]), design)
 
 

@@ -108,7 +108,7 @@ def _expected_waste(design: Design, place: str) -> Iterator[Finding]:
         if wasted > NOTABLE_WASTE * earned:
             yield Finding(
                 "waste-expected", "warning", f"{place}.carry",
-                f"{player}: about {wasted:,.0f} XP of {earned:,.0f} XP awarded are lost at thresholds "
+                f"about {wasted:,.0f} XP of {earned:,.0f} XP awarded are lost at thresholds "
                 f"below level {below}, {wasted / earned:.1%} (the mean of {WASTE_PLAYERS} simulated players)",
-                "carry = 1, or smaller awards against the costs",
+                "carry = 1, or smaller awards against the costs", players=(player,),
             )  # fmt: skip

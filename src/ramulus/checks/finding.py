@@ -29,6 +29,7 @@ class Finding:
         reason: what was seen, with numbers.
         way_out: what to do about it.
         level: the level it is about, or None.
+        players: the profiles whose it is, which stand before the reason; empty where it is everybody's.
     """
 
     code: str
@@ -37,6 +38,7 @@ class Finding:
     reason: str
     way_out: str
     level: int | None = None
+    players: tuple[str, ...] = ()
 
 
 class Findings(list[Finding]):
@@ -67,19 +69,14 @@ class Findings(list[Finding]):
             return str(self.table().to_html(index=False, na_rep=""))
 
 
-def in_one(findings: Iterable[Finding], profiles: Iterable[str]) -> list[Finding]:
-    """Return findings with those in one that differ only in whose they are: "newcomer, steady: …"."""
-    names, merged = set(profiles), dict[tuple[object, ...], tuple[Finding, list[str]]]()
+def in_one(findings: Iterable[Finding]) -> list[Finding]:
+    """Return findings with those in one that differ only in whose they are; "newcomer, steady: …" says whose."""
+    whose: dict[Finding, dict[str, None]] = {}
     for finding in findings:
-        who, colon, said = finding.reason.partition(": ")
-        whose = [who] if colon and who in names else []
-        said = said if whose else finding.reason
-        key = (finding.code, finding.severity, finding.level, finding.way_out, said, finding.place)
-        known = merged.setdefault(key, (finding, []))
-        known[1].extend(one for one in whose if one not in known[1])
+        whose.setdefault(replace(finding, players=()), {}).update(dict.fromkeys(finding.players))
     return [
-        replace(finding, reason=f"{', '.join(whose)}: {finding.reason.partition(': ')[2]}") if whose else finding
-        for finding, whose in merged.values()
+        replace(finding, players=tuple(names), reason=f"{', '.join(names)}: {finding.reason}") if names else finding
+        for finding, names in whose.items()
     ]
 
 

@@ -42,10 +42,11 @@ def _falls(overview: Overview) -> Iterator[Finding]:
             more = f"; {len(falls) - 1} more such levels" if len(falls) > 1 else ""
             yield Finding(
                 "income-falls", "warning", "encounter",
-                f"{name}: reaching level {levels[worst + 1]:g} lowers income by "
+                f"reaching level {levels[worst + 1]:g} lowers income by "
                 f"{1 - rate[worst + 1] / rate[worst]:.0%}, from {rate[worst]:,.0f} to {rate[worst + 1]:,.0f} XP per "
                 f"hour, and it stays down{more}{overview.left_out(worst)}",
                 "open the next source earlier, or let the multipliers fall more gently", int(levels[worst + 1]),
+                (name,),
             )  # fmt: skip
 
 
@@ -66,10 +67,10 @@ def _slides(overview: Overview) -> Iterator[Finding]:
             continue
         yield Finding(
             "income-slides", "warning", "encounter",
-            f"{name}: income slides from {rate[first]:,.0f} XP per hour at level {levels[first]:g} to "
+            f"income slides from {rate[first]:,.0f} XP per hour at level {levels[first]:g} to "
             f"{rate[last]:,.0f} at level {levels[last]:g}, {1 - rate[last] / rate[first]:.0%} less: "
             f"each level feels a little slower{overview.left_out(first)}",
-            "open a new source on the way, or let the multipliers fall more gently", int(levels[first]),
+            "open a new source on the way, or let the multipliers fall more gently", int(levels[first]), (name,),
         )  # fmt: skip
 
 
@@ -98,10 +99,11 @@ def _losing(overview: Overview) -> Iterator[Finding]:
             level = int(losing[0])
             yield Finding(
                 "level-loses", "warning", "encounter.failure.loss",
-                f"{name}: at level {grid.levels[level]:g} failures take {taken[index, level]:,.1f} XP an encounter in "
+                f"at level {grid.levels[level]:g} failures take {taken[index, level]:,.1f} XP an encounter in "
                 f"the mean, and encounters pay {paid[index, level]:,.1f} XP: hardly anybody gets past it "
                 f"({len(losing)} such levels)",
                 "lower the loss, raise the chance of success, or lower the cost there", int(grid.levels[level]),
+                (name,),
             )  # fmt: skip
 
 
@@ -120,9 +122,9 @@ def _above(overview: Overview) -> Iterator[Finding]:
             source = int((income[index, level] * far[level]).argmax())
             yield Finding(
                 "lives-above", "warning", f"sources.{grid.sources[source]}",
-                f"{name}: at level {grid.levels[level]:g}, {share[index, level]:.0%} of the XP comes from sources far "
+                f"at level {grid.levels[level]:g}, {share[index, level]:.0%} of the XP comes from sources far "
                 f"above the player, most from {grid.sources[source]!r} of level {strength[source]:g} ({len(high)} such "
                 "levels)",
                 "open it later with from_level, let its success or weight fall with the gap, or lower its xp",
-                int(grid.levels[level]),
+                int(grid.levels[level]), (name,),
             )  # fmt: skip

@@ -126,7 +126,7 @@ def _driven_away(design: Design) -> Iterator[Finding]:
         for peak in quit_peaks(result.profile(name), design.track().start_level)[:1]:
             yield Finding(
                 "level-drives-away", "warning", f"tracks.{track}.cost",
-                f"{name}: at level {peak.level}, {peak.share:.0%} of those who come there run out of patience, at its "
+                f"at level {peak.level}, {peak.share:.0%} of those who come there run out of patience, at its "
                 f"neighbours {peak.around:.0%} ({PLAYED} simulated players)",
-                "make that level shorter, or give it more to do", peak.level,
+                "make that level shorter, or give it more to do", peak.level, (name,),
             )  # fmt: skip

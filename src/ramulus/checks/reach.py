@@ -116,7 +116,7 @@ def _far_cap(overview: Overview) -> Iterator[Finding]:
             worst = int(hours[index].argmax())
             yield Finding(
                 "cap-far", "warning", f"tracks.{overview.tabulation.design.main_track_name}.max_level",
-                f"{name}: the cap is at least {least[index]:,.0f} played hours away, met at the best-paying source "
+                f"the cap is at least {least[index]:,.0f} played hours away, met at the best-paying source "
                 f"alone, timed multipliers off; level {grid.levels[worst]:g} alone takes {hours[index, worst]:,.0f} h",
-                "lower the costs, raise the XP, or lower max_level", int(grid.levels[worst]),
+                "lower the costs, raise the XP, or lower max_level", int(grid.levels[worst]), (name,),
             )  # fmt: skip
