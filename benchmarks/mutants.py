@@ -139,11 +139,13 @@ def _nodes(node):
         yield from _nodes(child)
 
 
-def drawn(folder: str, count: int, seed: int) -> list[Mistake]:
-    """Draw different mistakes of a folder, as many in a file as its share of all."""
+def drawn(parts: list[str], count: int, seed: int) -> list[Mistake]:
+    """Draw different mistakes of folders or files, as many in a file as its share of all."""
     found = []
-    for file in sorted((ROOT / "src/ramulus" / folder).glob("*.py")):
-        found += [(file, *one) for one in mistakes_in(file)]
+    for part in parts:
+        place = ROOT / "src/ramulus" / part
+        for file in [place] if part.endswith(".py") else sorted(place.glob("*.py")):
+            found += [(file, *one) for one in mistakes_in(file)]
     random.Random(seed).shuffle(found)
     mistakes: dict[str, Mistake] = {}
     for file, operator, name, occurrence, line in found:
@@ -388,7 +390,7 @@ def in_a_copy(mistake: Mistake, copy: Path, tests: list[str]) -> str:
 def main() -> None:
     """Draw, plant, try, and say what came of it."""
     parser = argparse.ArgumentParser(description=__doc__.split("\n")[0])
-    parser.add_argument("folder", help="rules, goals, comparing, tuning …")
+    parser.add_argument("parts", nargs="+", help="folders or files, such as rules, or tuning/aims.py")
     parser.add_argument("--count", type=int, default=300)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--from", dest="first", type=int, default=0, help="leave out the first so many")
@@ -397,17 +399,17 @@ def main() -> None:
     asked = parser.parse_args()
     commit = subprocess.check_output(["git", "rev-parse", "--short", "HEAD"], cwd=ROOT, text=True).strip()
     lines, seconds = tests_by_line(Path(tempfile.gettempdir()) / f"tests-by-line-{commit}.json")
-    mistakes = drawn(asked.folder, asked.count, asked.seed)[asked.first :]
+    mistakes = drawn(asked.parts, asked.count, asked.seed)[asked.first :]
     if asked.again:
         missed = [json.loads(line) for line in Path(asked.again).read_text().splitlines()]
         missed = {(one["file"], one["change"]) for one in missed if not one["noticed"]}
-        mistakes = [one for one in drawn(asked.folder, 10**9, asked.seed) if (one.file, one.change) in missed]
+        mistakes = [one for one in drawn(asked.parts, 10**9, asked.seed) if (one.file, one.change) in missed]
     trial = Trial(mistakes, lines, seconds, asked.output)
     ignored = [f"--ignore=tests/{name}{'' if name == 'attack' else '.py'}" for name in LEFT_OUT]
     os.chdir(ROOT)
     os.environ.update(CI="1")
     pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-p", "no:cov", *ignored, "tests"], plugins=[trial])
-    print(f"\n{asked.folder}: {dict(trial.counted)}")
+    print(f"\n{' '.join(asked.parts)}: {dict(trial.counted)}")
 
 
 if __name__ == "__main__":

@@ -113,6 +113,8 @@ def test_a_level_read_off_total_xp_round_trips(power, factor, start):
         ({"segments": [{"from_level": 1, "next": "previous"}]}, ["without 'first'"]),
         ({"first": 1, "next": "previous * 1e200"}, ["next", "no finite number"]),
         ({"file": "nowhere.csv"}, ["nowhere.csv", "no such file"]),
+        ({"totals": [1, 2], "gives": "total"}, ["no costs are stated by 'totals', 'gives'", "exactly one of formula"]),
+        ({"value": [1]}, ["no costs are stated by 'value'", "did you mean 'values'"]),
     ],
 )
 def test_faulty_costs_are_one_clear_error(cost, words):

@@ -26,7 +26,9 @@ from ramulus.design.base import (
     rounded_to,
 )
 from ramulus.design.described import OneOf
-from ramulus.errors import nearest_name
+from ramulus.errors import nearest_name, shortly
+
+MOST_NAMED = 4  # Keys that an error repeats.
 
 
 class CostWay(Model):
@@ -232,7 +234,8 @@ def _way_of(kinds: Mapping[str, type[CostWay]], value: Any) -> type[CostWay]:
         raise _mistake(" and ".join(given) + " together", allowed, "cost-way")
     if not given:
         near = next((near for key in value if (near := nearest_name(str(key), kinds))), None)
-        raise _mistake("no costs are stated", allowed, "cost-way", near)
+        found = ", ".join(shortly(str(key)) for key in list(value)[:MOST_NAMED])
+        raise _mistake(f"no costs are stated by {found}" if value else "no costs are stated", allowed, "cost-way", near)
     return kinds[given[0]]
 
 
