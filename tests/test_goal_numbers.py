@@ -283,6 +283,28 @@ def test_days_are_known_that_everybody_has_played_to_their_ends():
     assert known == [True, False, True, False]
 
 
+def test_days_kept_in_bins_count_the_same_players():
+    goals = [{"player": "everyone", "level": 4, "by_day": day, "reached": 0.5} for day in range(1, 40)]
+    design = make({"values": [20, 25, 55]}, 4, goals=[*goals, GOALS["wasted"]], **PARTS)
+    whole, binned = (rm.simulate(design, 60, 30, seed=3, keep_players=keep) for keep in (True, False))
+    for one, other in zip(judge(whole)[:-1], judge(binned)[:-1], strict=True):
+        assert one.measured == other.measured
+    assert len({one.measured.found for one in judge(whole)}) > 15
+    # Of what was wasted bins know the mean alone.
+    assert judge(binned)[-1].measured[1:3] == (0, math.inf)
+
+
+def test_a_day_beyond_all_that_was_played():
+    goals = [{"player": "quick", "level": 4, "days": 3, "quantile": share} for share in (0.5, 0.9)]
+    design = make({"values": [20, 25, 55]}, 4, goals=goals, **PARTS)
+    median, late = judge(rm.simulate(design, {"quick": QUICK}, 2.0, seed=3))
+    # After 2 h of 0.4 h a day five days are over; who is not there by then is there on day 6 or later.
+    assert math.isnan(late.measured.found) and late.measured[1:3] == (6, math.inf)
+    assert str(late) == "level 4 on day 3, p90: too few get there" and late.verdict == "missed"
+    assert "not known: play longer" in str(Judged(design.goals[0], late.measured, "open", math.nan))
+    assert math.isnan(median.measured.found)
+
+
 @pytest.mark.parametrize(("wish", "text"), [(99, "99.50 h (98.00–101.00)"), (99.9, "99.50 h"), (100, "100 h (98–101)")])
 def test_hours_have_digits_while_they_are_few(wish, text):
     design = make({"values": [20, 25, 55]}, 4, goals=[{"player": "quick", "level": 4, "hours": wish}], **PARTS)
