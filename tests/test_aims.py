@@ -102,6 +102,15 @@ def test_beyond_what_was_played_it_goes_on(goal, hours, expected):
     assert not aim.reached and math.isnan(aim.error) and aim.value == pytest.approx(math.log(expected))
 
 
+@pytest.mark.parametrize(("success", "slower"), [(0.8, 1 / (1 - 0.25)), (0.5, math.exp(0.1 / 0.1) / 0.1)])
+def test_losses_make_the_rest_of_the_way_longer(success, slower):
+    """Failures take 10 XP: of four in five a quarter of what is won, of one in two all of it, a tenth past nine tenths."""
+    (aim,) = aims({"player": "quick", "level": 4, "hours": 4}, hours=0.5,
+                  encounter={"success": success, "failure": {"loss": "10 / (10 * level)"}})  # fmt: skip
+    hours = (1 + 2 + 3) / success * slower
+    assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + hours))
+
+
 def test_weight_and_must_count_in_the_search_and_not_in_what_is_off():
     goal = {"player": "quick", "level": 3, "hours": 6, "tolerance": 0.1}
     plain, heavy, must = (aims({**goal, **more})[0] for more in ({}, {"weight": 4}, {"must": True, "weight": 4}))
@@ -185,6 +194,18 @@ def test_one_number_by_one_goal(ranges):
     assert nothing.errors.tolist() == [math.inf] and np.isnan(nothing.interval(0)).all()
     loose = Certainty(fit_of([10], [0.0], [[4.0]], 0.5 * normal(1)), ranges[:1])
     assert loose.errors == pytest.approx([0.125], rel=0.01) and np.isnan(loose.interval(0)).all()
+
+
+def test_an_interval_is_as_uneven_as_chance(ranges):
+    """Exponential noise: its 2.5 and 97.5 percents lie 0.97 below and 2.69 above the mean of 1."""
+    shares = (np.arange(RESAMPLES) + 0.5) / RESAMPLES
+    noise = -np.log1p(-shares)[:, None] - 1
+    certainty = Certainty(fit_of([10], [0.0], [[-100.0]], noise), ranges[:1])
+    low, high = certainty.interval(0)
+    error = certainty.errors[0]
+    assert error == pytest.approx(np.subtract(*np.quantile(noise, [0.8413, 0.1587])) / 200, rel=1e-6)
+    assert math.log(low / 10) == pytest.approx(-1.96 * error, rel=1e-3)
+    assert math.log(high / 10) == pytest.approx(0.0269, rel=0.02)
 
 
 def test_numbers_that_stand_at_a_bound_are_left_out(ranges):

@@ -275,6 +275,9 @@ def test_listeners_hear_what_happened_in_order_and_nothing_at_the_start():
         ("first", "wasted", 6, 42),
     ]
     heard.clear()
+    ledger.award(3)  # Who stands at the cap does not reach it again.
+    assert heard == [("first", "wasted", 6, 3)]
+    heard.clear()
     ledger.lose(120)
     assert heard == [("first", "lost_level", 5, 0), ("first", "lost_level", 4, 0)]
     with pytest.raises(rm.UnknownNameError, match="did you mean 'level_up'"):
