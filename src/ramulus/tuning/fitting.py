@@ -6,12 +6,13 @@ method for large-scale bound-constrained minimization problems", 1999), as SciPy
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ramulus.errors import RamulusError
-from ramulus.tuning.landscape import FLAT, Fit, Landscape, cost_of, spread_of
+from ramulus.tuning.landscape import FLAT, NEAR_BY, Fit, Landscape, cost_of, spread_of
 
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
@@ -23,7 +24,7 @@ NEARER = (0.0, 0.25, 0.06)  # Of the way between the bounds, on either side of t
 ALIKE = 0.02  # Of the way between the bounds: starts that near to one another end alike.
 BESIDE = 0.1  # Of the way between the bounds.
 MOST_STEPS, PARTS = 6, (1.0, 0.5, 0.25)
-ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
+FARTHER = (1.0, 2.0)  # Standard errors along a valley, the second where the first leads nearer.
 SEEN = 0.3  # Of a standard error: shorter steps are chance.
 LONGEST = 0.3  # Of a coordinate at once: farther off nothing is straight.
 
@@ -66,14 +67,31 @@ class Fitting(Landscape):
         Steps are those of Gauss and Newton, with what chance leaves open of them, and then along the valley itself:
         awards rounded to whole XP make its floor uneven.
         """
+        sloped = fit.values
         for _ in range(MOST_STEPS):
             if not (inside := self._movable(fit.values)):
-                return fit
+                break
             better = self._by_steps(fit, inside) or self._along_the_valley(fit, inside)
-            if better is None:
+            if better is not None:
+                fit = better
+            elif self._near_by(fit.values, sloped):
                 return fit
-            fit = better
-        return fit
+            else:  # What no step by the slopes where it began leads nearer, one by its own may.
+                fit, sloped = self._sloped_anew(fit), fit.values
+        return fit if self._near_by(fit.values, sloped) else self._sloped_anew(fit)
+
+    def _near_by(self, values: Array, others: Array) -> bool:
+        """Whether numbers are so near to one another that the slopes are the same but for chance."""
+        pairs = zip(self._ranges, values.tolist(), others.tolist(), strict=True)
+        return all(
+            one == other if own.number.whole else abs(own.x_of(one) - own.x_of(other)) < NEAR_BY
+            for own, one, other in pairs
+        )
+
+    def _sloped_anew(self, fit: Fit) -> Fit:
+        """Return a fit with the slopes where it is."""
+        slopes, again = self._slopes(fit.values, self._players, fit.aims)
+        return replace(fit, slopes=slopes, slopes_again=again)
 
     def _by_steps(self, fit: Fit, inside: list[int]) -> Fit | None:
         """Return the fit one step on, or a part of it, where that is nearer to the goals; else None."""
@@ -95,14 +113,16 @@ class Fitting(Landscape):
             return None
         across = np.eye(len(inside)) - np.outer(flat, flat)
         found, least = None, fit.cost
-        for times in ALONG:
-            step = times * length * flat
-            aims = self.aims(self._stepped(fit, inside, step), self._players)
-            if aims is None:
-                continue
-            back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.miss for aim in aims])
-            cost = self._cost(self._stepped(fit, inside, step + back), self._players)
-            if cost < least:
+        for way in (-1.0, 1.0):
+            for times in FARTHER:
+                step = way * times * length * flat
+                aims = self.aims(self._stepped(fit, inside, step), self._players)
+                if aims is None:
+                    break
+                back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.miss for aim in aims])
+                cost = self._cost(self._stepped(fit, inside, step + back), self._players)
+                if cost >= least:
+                    break
                 found, least = step + back, cost
         return None if found is None else self._moved(fit, inside, found)
 
@@ -117,12 +137,12 @@ class Fitting(Landscape):
         return [i for i in self._free if self._ranges[i].low < values[i] < self._ranges[i].high]
 
     def _moved(self, fit: Fit, which: list[int], step: Array) -> Fit | None:
-        """Return the fit some way on, where that is nearer to the goals; else None."""
+        """Return the fit some way on, with the slopes it has, where that is nearer to the goals; else None."""
         values = self._stepped(fit, which, step)
         aims = self.aims(values, self._players)
         if aims is None or cost_of(aims) >= fit.cost:
             return None
-        return Fit(values, aims, *self._slopes(values, self._players, aims))
+        return replace(fit, values=values, aims=aims)
 
     def _to_near_bounds(self, values: Array) -> Array:
         """Return numbers that are at a bound where that is nearer to the goals: the method stays short of bounds."""

@@ -166,20 +166,19 @@ class Landscape:
         return slopes
 
     def _slopes_at(self, values: Array, x: Array, players: int, width: int) -> Array:
-        slopes = np.zeros((width, len(x)))
+        """Return the slopes over a step to one side: all runs share their draws, so chance hardly bends them."""
+        slopes, here = np.zeros((width, len(x))), self._misses(self._with(values, x), players, width)
         for column, index in enumerate(self._free):
             one = self._ranges[index]
             step = max(STEP if players >= MANY else STEP_OF_FEW, one.least_step(one.value_of(x[column])))
-            ends, moved = [], []
             for direction in (1, -1):
                 at = x.copy()
                 at[column] = np.clip(x[column] + direction * step, *one.ends)
-                if self.aims(self._with(values, at), players) is None:
-                    at = x  # Beyond what the design takes: the slope is that of the other side.
-                ends.append(at[column])
-                moved.append(self._misses(self._with(values, at), players, width))
-            if ends[0] > ends[1]:
-                slopes[:, column] = (moved[0] - moved[1]) / (ends[0] - ends[1])
+                moved = abs(at[column] - x[column]) > step / 2  # Else a bound is in the way.
+                if moved and self.aims(self._with(values, at), players) is not None:
+                    there = self._misses(self._with(values, at), players, width)
+                    slopes[:, column] = (there - here) / (at[column] - x[column])
+                    break
         return slopes
 
     def _slopes(self, values: Array, players: int, aims: list[Aim]) -> tuple[Array, Array]:
