@@ -1,0 +1,121 @@
+"""Edges of the rules that hardly any design stands on: what is at the cap, at nothing, at the last of a list."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+import ramulus as rm
+from conftest import make
+from ramulus.rules.xp_units import MOST_SUM
+
+MEET = {"sources": {"blight": {"level": 1, "xp": 10, "seconds": 60}}, "encounter": {}, "players": {"p": {}}}
+
+
+def test_losses_are_nothing_at_the_cap_and_their_formula_is_not_asked_there():
+    """Who plays on at the cap for a skill keeps what is banked there; 4 - level is 0 at the cap."""
+    skills = {"craft": {"max_level": 3, "cost": {"values": [40, 60]}}}
+    sources = {"graft": {"level": 1, "xp": 10, "seconds": 60, "skill": "craft", "skill_xp": 1}}
+    design = make(
+        {"values": [10, 20, 30]}, 4, {"overflow": {"at_cap": "bank"}}, skills=skills, sources=sources, players={"p": {}},
+        encounter={"success": 0.5, "failure": {"loss": "0.5 / (4 - level)"}},
+    )  # fmt: skip
+    result = rm.simulate(design, 30, until=["craft"], seed=2)
+    lost = result.waste().set_index("level")["lost"]
+    assert lost.loc[4] == 0 and (lost.loc[[2, 3]] > 0).all()
+
+
+@pytest.mark.parametrize(
+    ("keys", "level", "xp"),
+    [({}, 1, 5), ({"start_level": 3}, 3, 0), ({"start_xp": 7}, 1, 7), ({"start_level": 2, "start_xp": 4}, 2, 4)],
+)
+def test_where_players_start(keys, level, xp):
+    """The track's start XP is theirs who say nothing; who names a level stands at its beginning."""
+    design = make({"values": [100, 200, 300]}, 4, {"start_xp": 5}, **{**MEET, "players": {"p": keys}})
+    result = rm.simulate(design, 1, hours=50)
+    there = result.arrivals("p")[0]
+    left = [
+        math.ceil((cost - (xp if n == level else 0)) / 10) for n, cost in ((1, 100), (2, 200), (3, 300)) if n >= level
+    ]
+    waits = np.cumsum(left)
+    # What an award leaves is carried on: reckon in totals.
+    totals = np.cumsum([cost for n, cost in ((1, 100), (2, 200), (3, 300)) if n >= level]) - xp
+    assert waits[0] == math.ceil(totals[0] / 10)
+    assert there[level - 1] == 0 and there[level:].tolist() == pytest.approx([math.ceil(t / 10) / 60 for t in totals])
+
+
+def test_points_are_none_at_the_start_and_add_up():
+    design = make({"values": [10, 20, 30]}, 4, {"points_per_level": "level", "start_points": 3}, **MEET)
+    ledger = rm.Ledger(design)
+    found = [ledger.points]
+    for award in (10, 20, 30):
+        ledger.award(award)
+        found.append(ledger.points)
+    assert found == [3, 5, 8, 12]
+
+
+def test_a_multiplier_that_looks_at_a_trait_pays_the_able_more():
+    """Ability 0.9 of a normal trait about 1 with sd 0.5, and 0.1, are 1.28 deviations from the middle."""
+    trait = {"keen": {"mean": 1, "sd": 0.5}}
+    design = make(
+        {"values": [100, 100]}, 3, sources={"blight": {"level": 1, "xp": 100, "seconds": 60}}, encounter={},
+        players={"p": {"traits": trait}}, multipliers=[{"name": "keenness", "factor": "keen"}],
+    )  # fmt: skip
+    paid = [rm.effort_table(design, ability=ability)["award"].iloc[0] for ability in (0.1, 0.5, 0.9)]
+    assert paid == [math.floor(100 * (1 + 0.5 * z)) for z in (-1.2815516, 0, 1.2815516)]
+
+
+@pytest.mark.parametrize(
+    ("stat", "values"),
+    [
+        ({"base": 4}, [4, 4, 4, 4]),
+        ({"base": 2, "growth": 3}, [2, 6, 18, 54]),
+        ({"values": [7, 8], "beyond": "hold"}, [7, 8, 8, 8]),
+    ],
+    ids=str,
+)
+def test_stats_from_little(stat, values):
+    design = make({"values": [10, 20, 30]}, 4, stats={"shear": stat})
+    assert rm.level_table(design)["shear"].tolist() == values
+
+
+def test_a_stat_that_upgrades_lift_past_all_numbers_says_where():
+    design = make(
+        {"values": [10, 20, 30]}, 4, {"points_per_level": 1}, stats={"shear": {"base": 1e300}},
+        upgrades={"edge": {"stat": "shear", "factor": 1e5}}, **{**MEET, "players": {"p": {"spends": ["edge"]}}},
+    )  # fmt: skip
+    with pytest.raises(rm.DesignError, match="stats.shear: inf at level 3"):
+        rm.level_table(design, player="p")
+
+
+def test_totals_go_on_with_the_last_cost_and_a_single_one_cannot():
+    two = make({"values": [10, 30], "gives": "total", "beyond": "hold"}, 6)
+    assert rm.level_table(two)["total"].tolist() == [0, 10, 30, 50, 70, 90]
+    one = make({"values": [10], "gives": "total", "beyond": "hold"}, 4)
+    assert rm.level_table(one)["total"].tolist() == [0, 10, 20, 30]
+    points = make({"points": [[2, 10], [3, 30]], "gives": "total", "beyond": "hold"}, 5)
+    assert rm.level_table(points)["total"].tolist() == [0, 10, 30, 50, 70]
+
+
+def test_what_is_too_much_to_count_is_refused():
+    units = MOST_SUM // 10**6
+    assert MOST_SUM == 2**62
+    with pytest.raises(rm.RamulusError, match="large|most|exact"):
+        rm.simulate(make({"values": [units * 10**6, units * 10**6]}, 3, **MEET), 1, hours=1)
+
+
+def test_a_source_that_takes_no_time_and_pays_nothing_is_worth_nothing():
+    sources = {"idle": {"level": 1, "xp": 0, "seconds": 0}, "blight": {"level": 1, "xp": 10, "seconds": 60}}
+    design = make({"values": [100]}, 2, sources=sources, encounter={}, players={"p": {"pursuit": 1}})
+    assert rm.effort_table(design).query("level == 1")["chance"].tolist() == [0, 1]
+
+
+def test_a_file_that_lacks_levels_names_the_first_five(tmp_path):
+    for lacking, said in ((range(3, 8), "3, 4, 5, 6, 7"), (range(3, 9), "3, 4, 5, 6, 7 …")):
+        rows = [f"{level},{10 * level}" for level in range(1, 11) if level not in lacking]
+        (tmp_path / "costs.csv").write_text("level,cost\n" + "\n".join(rows))
+        with pytest.raises(rm.RamulusError) as caught:
+            rm.level_table(make({"file": "costs.csv"}, 11, file=tmp_path / "design.toml"))
+        assert said in str(caught.value) and (said + " …" not in str(caught.value))
