@@ -24,7 +24,7 @@ NEARER = (0.0, 0.25, 0.06)  # Of the way between the bounds, on either side of t
 ALIKE = 0.02  # Of the way between the bounds: starts that near to one another end alike.
 BESIDE = 0.1  # Of the way between the bounds.
 MOST_STEPS, PARTS = 6, (1.0, 0.5, 0.25)
-FARTHER = (1.0, 2.0)  # Standard errors along a valley, the second where the first leads nearer.
+ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
 SEEN = 0.3  # Of a standard error: shorter steps are chance.
 LONGEST = 0.3  # Of a coordinate at once: farther off nothing is straight.
 
@@ -67,25 +67,26 @@ class Fitting(Landscape):
         Steps are those of Gauss and Newton, with what chance leaves open of them, and then along the valley itself:
         awards rounded to whole XP make its floor uneven.
         """
-        sloped = fit.values
+        sloped = fit
         for _ in range(MOST_STEPS):
             if not (inside := self._movable(fit.values)):
                 break
             better = self._by_steps(fit, inside) or self._along_the_valley(fit, inside)
             if better is not None:
                 fit = better
-            elif self._near_by(fit.values, sloped):
+            elif self._alike(fit, sloped):
                 return fit
             else:  # What no step by the slopes where it began leads nearer, one by its own may.
-                fit, sloped = self._sloped_anew(fit), fit.values
-        return fit if self._near_by(fit.values, sloped) else self._sloped_anew(fit)
+                fit = sloped = self._sloped_anew(fit)
+        return fit if self._alike(fit, sloped) else self._sloped_anew(fit)
 
-    def _near_by(self, values: Array, others: Array) -> bool:
-        """Whether numbers are so near to one another that the slopes are the same but for chance."""
-        pairs = zip(self._ranges, values.tolist(), others.tolist(), strict=True)
+    def _alike(self, fit: Fit, other: Fit) -> bool:
+        """Whether slopes are the same but for chance: numbers near to one another, and the same goals with room."""
+        if [aim.slack for aim in fit.aims] != [aim.slack for aim in other.aims]:
+            return False
         return all(
-            one == other if own.number.whole else abs(own.x_of(one) - own.x_of(other)) < NEAR_BY
-            for own, one, other in pairs
+            one == two if own.number.whole else abs(own.x_of(one) - own.x_of(two)) < NEAR_BY
+            for own, one, two in zip(self._ranges, fit.values.tolist(), other.values.tolist(), strict=True)
         )
 
     def _sloped_anew(self, fit: Fit) -> Fit:
@@ -113,16 +114,14 @@ class Fitting(Landscape):
             return None
         across = np.eye(len(inside)) - np.outer(flat, flat)
         found, least = None, fit.cost
-        for way in (-1.0, 1.0):
-            for times in FARTHER:
-                step = way * times * length * flat
-                aims = self.aims(self._stepped(fit, inside, step), self._players)
-                if aims is None:
-                    break
-                back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.miss for aim in aims])
-                cost = self._cost(self._stepped(fit, inside, step + back), self._players)
-                if cost >= least:
-                    break
+        for times in ALONG:
+            step = times * length * flat
+            aims = self.aims(self._stepped(fit, inside, step), self._players)
+            if aims is None:
+                continue
+            back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.miss for aim in aims])
+            cost = self._cost(self._stepped(fit, inside, step + back), self._players)
+            if cost < least:
                 found, least = step + back, cost
         return None if found is None else self._moved(fit, inside, found)
 
