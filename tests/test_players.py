@@ -106,11 +106,11 @@ def test_skill_xp_is_worth_what_the_player_says_at_each_skill_level():
         best = max(12, graft)
         assert chance == pytest.approx([12 / best / (12 / best + graft / best), graft / (12 + graft)])
     # Of a graft that fails a third of its XP is paid, and of the skill's, too: half of it, a third of the other half.
-    failing = {**sources, "graft": {**sources["graft"], "xp": 6, "skill_xp": 3, "success": 0.5}}
+    failing = {**sources, "graft": {**sources["graft"], "xp": 6, "skill_xp": 6, "success": 0.5}}
     some = keen(failing, 1, player={"skill_xp_worth": 5}, skills=skills, encounter={"failure": {"xp_share": 1 / 3}})
-    worth = 0.5 * (6 + 15) + 0.5 * (2 + 5)
+    worth = 0.5 * (6 + 30) + 0.5 * (2 + 10)
     chance = rm.effort_table(some, skill_level=1).query("level == 1")["chance"].tolist()
-    assert chance == pytest.approx([12 / 14 / (12 / 14 + 1), 1 / (12 / 14 + 1)]) and worth == 14
+    assert chance == pytest.approx([0.5 / 1.5, 1 / 1.5]) and worth == 2 * 12
     # As it is played: with "best" the blight first; a graft that pays more once the craft is worth it never comes.
     best = keen(sources, "best", player={"skill_xp_worth": 5}, skills=skills)
     assert rm.simulate(best, 3, hours=1).profile().totals.met[0].tolist() == [300, 0]
