@@ -14,6 +14,7 @@ from ramulus.comparing.statistic import Quantile, Statistic
 from ramulus.simulation.resampling import RESAMPLES, widening
 from ramulus.tuning.aims import BOTH, NOT_ABOVE, NOT_BELOW, aims_of, met_between
 from ramulus.tuning.certainty import Certainty
+from ramulus.tuning.goal_statistics import statistics_of
 from ramulus.tuning.landscape import Fit
 from ramulus.tuning.ranges import ranges_of
 
@@ -138,6 +139,44 @@ def test_chance_is_in_the_players_drawn_again_and_one_sided_goals_keep_clear_of_
     assert still.target == pytest.approx(0.99 + 2 * still.error) and (still.again <= 0).all() and still.failed
 
 
+@pytest.mark.parametrize(
+    ("goal", "share"),
+    [
+        ({"player": "everyone", "level": 4, "by_hours": 6.1, "reached": 0.9}, 0.75),
+        ({"player": "everyone", "level": 4, "by_hours": 5.9, "reached": 0.9}, 0.0),
+        # Three days are over after 6 h, and on day 4 the last level is reached.
+        ({"player": "quick", "level": 4, "by_day": 4, "reached": 0.9}, 1.0),
+        ({"player": "quick", "level": 4, "by_day": 3, "reached": 0.9}, 0.0),
+    ],
+    ids=str,
+)
+def test_a_share_by_then_is_a_share(goal, share):
+    design = make({"values": [10, 20, 30]}, 4, goals=[goal], **PLAIN)
+    (found,) = statistics_of(design.goals[0], rm.simulate(design, 20, 40, keep_players=True)).values()
+    assert found.value == pytest.approx(share) and found.counted
+
+
+def test_all_of_a_few_players_are_as_many_as_can_be_told():
+    parts = {"encounter": {"variation": 0.5}}
+    for share, rank in ((1.0, 20), (0.9, 18), (0.01, 1)):
+        goal = {"player": "quick", "level": 4, "by_hours": 50, "reached": share}
+        design = make({"values": [10, 20, 30]}, 4, goals=[goal], **{**PLAIN, **parts})
+        result = rm.simulate(design, {"quick": 20}, 90, keep_players=True)
+        (aim,) = aims_of(design.goals[0], result)
+        assert aim.value == pytest.approx(math.log(np.sort(result.arrivals("quick")[:, 3])[rank - 1]))
+
+
+def test_a_skill_that_too_few_practise_goes_on_as_it_went():
+    """A skill XP an hour: after 5 h level 2, which took 4; level 4 takes 4 + 8 + 12 in all, six times as much."""
+    skills = {"craft": {"max_level": 4, "cost": {"values": [4, 8, 12]}}}
+    sources = {"blight": {"level": 1, "xp": 1, "seconds": 3600, "skill": "craft", "skill_xp": 1}}
+    goal = {"player": "p", "track": "craft", "level": 4, "hours": 9}
+    design = make({"formula": "1000"}, 3, goals=[goal], skills=skills, sources=sources, encounter={}, players={"p": {}})
+    for hours, times in ((5, 24 / 4), (13, 24 / 12), (2, 24)):
+        (aim,) = aims_of(design.goals[0], rm.simulate(design, 10, hours, keep_players=True))
+        assert not aim.reached and aim.value == pytest.approx(math.log(hours * times))
+
+
 def test_between_what_days_and_shares_are_met():
     design = make({"values": [10, 20, 30]}, 4, **PLAIN, goals=[
         {"player": "quick", "level": 4, "days": 11}, {"player": "quick", "wasted": 0.1},
@@ -227,12 +266,29 @@ def test_two_numbers_that_goals_feel_together(ranges):
     assert both.errors == pytest.approx([math.hypot(1 / 50, 1 / 25), 1 / 25], rel=0.06)
 
 
+@pytest.mark.parametrize(("value", "determined"), [(10.0, True), (4.0, True), (1.0, False)])
+def test_a_number_about_nothing_is_pinned_down_to_a_percent_of_itself(value, determined):
+    """From -2 to 18 a coordinate is 20: an error of 0.0019 of it is 0.038, which is 0.4, 1 and 1.9 percent (of a tenth)."""
+    design = make({"formula": "10 + dear"}, 4, constants={"dear": 10}, **PLAIN,
+                  goals=[{"player": "quick", "level": 4, "hours": 6}])  # fmt: skip
+    wide = ranges_of(design, {"dear": (-2, 18)}, [])
+    certainty = Certainty(fit_of([value], [0.0], [[1.0]], 0.0019 * normal(1)), wide)
+    assert certainty.errors == pytest.approx([0.0019], rel=0.01) and certainty.determined == [determined]
+
+
 def test_goals_that_do_not_fit_together_widen_what_is_said(ranges):
     """Two goals of one number, six tolerances apart where chance makes 0.5: chi-squared 72 over one degree."""
     apart = Certainty(fit_of([10], [3.0, -3.0], [[40.0], [40.0]], 0.5 * normal(2)), ranges[:1])
     fitting = Certainty(fit_of([10], [0.1, -0.1], [[40.0], [40.0]], 0.5 * normal(2)), ranges[:1])
     assert fitting._misfit == 1 and apart._misfit == pytest.approx(72**0.5, rel=0.05)
     assert apart.errors[0] == pytest.approx(apart._misfit * fitting.errors[0], rel=0.01)
+    # Of three goals two degrees are free.
+    three = Certainty(fit_of([10], [3.0, -3.0, 0.0], [[40.0]] * 3, 0.5 * normal(3)), ranges[:1])
+    assert three._misfit == pytest.approx(36**0.5, rel=0.08)
+    # What is felt a millionth as much as another is not felt.
+    for least, known in ((1e-5, False), (1e-3, True)):
+        flat = Certainty(fit_of([10, 4], [0.0, 0.0], [[50.0, 0.0], [0.0, least]], 1e-7 * normal(2)), ranges)
+        assert (flat.errors[1] < math.inf) == known and flat.errors[0] < math.inf
     # A goal that nobody gets to tells nothing, nor do fewer goals than numbers that one of them is.
     out = Certainty(fit_of([10], [3.0], [[40.0]], 0.5 * normal(1), goals=[None]), ranges[:1])
     assert out.errors.tolist() == [math.inf]

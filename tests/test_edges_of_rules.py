@@ -99,6 +99,13 @@ def test_totals_go_on_with_the_last_cost_and_a_single_one_cannot():
     assert rm.level_table(points)["total"].tolist() == [0, 10, 30, 50, 70]
 
 
+def test_a_total_read_off_xp_is_worked_through_at_its_own_level():
+    design = make({"level_from_xp": "2 + xp / 10"}, 6, {"start_level": 2})
+    for level, total in ((3, 10), (5, 30), (6, 40)):
+        assert f"xp = {total}" in str(rm.explain(design, "tracks.warden.cost", level - 1))
+        assert rm.level_table(design).set_index("level")["total"][level] == total
+
+
 def test_what_is_too_much_to_count_is_refused():
     units = MOST_SUM // 10**6
     assert MOST_SUM == 2**62
