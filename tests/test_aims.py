@@ -11,6 +11,7 @@ import pytest
 import ramulus as rm
 from conftest import make
 from ramulus.comparing.statistic import Quantile, Statistic
+from ramulus.goals import judge
 from ramulus.simulation.resampling import RESAMPLES, widening
 from ramulus.tuning.aims import BOTH, NOT_ABOVE, NOT_BELOW, aims_of, met_between
 from ramulus.tuning.certainty import Certainty
@@ -110,6 +111,30 @@ def test_losses_make_the_rest_of_the_way_longer(success, slower):
                   encounter={"success": success, "failure": {"loss": "10 / (10 * level)"}})  # fmt: skip
     hours = (1 + 2 + 3) / success * slower
     assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + hours))
+
+
+def test_parts_of_an_xp_count_on_the_rest_of_the_way():
+    """Half an XP an hour, levels of 1, 2 and 3 XP: at 4 h two of them are in level 2, which is passed at 6 h, and 6 h more."""
+    design = make(
+        {"values": [1, 2, 3]}, 4, {"overflow": {"whole_xp": False}}, goals=[{"player": "quick", "level": 4, "hours": 9}],
+        **{**PLAIN, "sources": {"blight": {"level": 1, "xp": 0.5, "seconds": 3600}}}, awards={"rounding": "none"},
+    )  # fmt: skip
+    (aim,) = aims_of(design.goals[0], rm.simulate(design, 10, 4, keep_players=True))
+    assert not aim.reached and aim.value == pytest.approx(math.log(12))
+
+
+def test_waste_is_as_sure_as_the_goal_says():
+    parts = {
+        "sources": {"blight": {"level": 1, "xp": {"low": 5, "high": 15}, "seconds": "600 * pace", "success": 0.7}},
+        "encounter": {},
+    }
+    goal = {"player": "everyone", "wasted": 0.2}
+    design = make({"values": [20, 25, 55]}, 4, {"overflow": {"carry": 0.0}}, goals=[goal], **{**PLAIN, **parts})
+    result = rm.simulate(design, 400, 40, keep_players=True)
+    (aim,), (judged,) = aims_of(design.goals[0], result), judge(result)
+    half = (judged.measured.high - judged.measured.found) / 1.959964
+    assert aim.value == pytest.approx(judged.measured.found)
+    assert aim.found.again.std() == pytest.approx(half, rel=0.15)
 
 
 def test_weight_and_must_count_in_the_search_and_not_in_what_is_off():
