@@ -110,12 +110,11 @@ def _mark_findings(ax: Axes, design: Design, player: str) -> None:
     """Say on the figure where income goes down, and by how much."""
     found = [finding for finding in check_income(design) if finding.code in MARKED]
     for finding in found:
-        who, _, words = finding.reason.partition(": ")
-        if who == player and finding.level is not None:
+        if player in finding.players and finding.level is not None:
             left = finding.level < np.mean(ax.get_xlim())
             ax.axvline(finding.level, color=MARK, linewidth=1, linestyle=":")
             ax.annotate(
-                fill(words, 44), (finding.level, 0.03), xycoords=ax.get_xaxis_transform(),
+                fill(finding.reason, 44), (finding.level, 0.03), xycoords=ax.get_xaxis_transform(),
                 xytext=(6 if left else -6, 0), textcoords="offset points", va="bottom", fontsize=10.5, color=MARK,
                 ha="left" if left else "right",
             )  # fmt: skip
