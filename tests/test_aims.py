@@ -18,15 +18,15 @@ from ramulus.tuning.certainty import Certainty
 from ramulus.tuning.goal_statistics import statistics_of
 from ramulus.tuning.landscape import Fit
 from ramulus.tuning.ranges import ranges_of
+from test_goals import PLAIN as EVERY_DAY
 
-# One award of 10 XP an hour, levels of 10, 20, 30 XP, two hours a day; `slow` takes twice the time.
+# One award of 10 XP an hour, levels of 10, 20, 30 XP; here `slow` plays an hour a day, two days a week.
 PLAIN = {
-    "sources": {"blight": {"level": 1, "xp": 10, "seconds": "3600 * pace"}},
+    **EVERY_DAY,
     "players": {
-        "quick": {"share": 3, "traits": {"pace": 1}, "hours_per_day": 2, "patience_hours_per_level": 2.5},
-        "slow": {"share": 1, "traits": {"pace": 2}, "hours_per_day": 1, "days_per_week": 2},
+        **EVERY_DAY["players"],
+        "slow": {**EVERY_DAY["players"]["slow"], "hours_per_day": 1, "days_per_week": 2},
     },
-    "encounter": {},
 }
 
 

@@ -7,12 +7,13 @@ import re
 
 import numpy as np
 import pytest
-from scipy.stats import beta, binom
+from scipy.stats import binom
 
 import ramulus as rm
 from conftest import make
 from ramulus.goals import Measured, judge
 from ramulus.goals.judging import Judged, limits, players_needed, verdict_of
+from test_paired import exact_share
 
 QUICK, SLOW = 60, 45
 WEIGHT = {"quick": 0.75, "slow": 0.25}
@@ -91,12 +92,10 @@ def everyones_quantile(numbers, share):
 def everyones_share(counted):
     found, below, above = 0.0, 0.0, 0.0
     for name, own in counted.items():
-        got, n, weight = int(own.sum()), len(own), WEIGHT[name]
-        low = beta.ppf(0.025, got, n - got + 1) if got else 0.0
-        high = beta.ppf(0.975, got + 1, n - got) if got < n else 1.0
-        found += weight * got / n
-        below += (weight * (got / n - low)) ** 2
-        above += (weight * (high - got / n)) ** 2
+        low, share, high = exact_share(int(own.sum()), len(own))
+        found += WEIGHT[name] * share
+        below += (WEIGHT[name] * (share - low)) ** 2
+        above += (WEIGHT[name] * (high - share)) ** 2
     return found, found - math.sqrt(below), found + math.sqrt(above)
 
 

@@ -124,7 +124,7 @@ def test_pursuit_against_the_exact_chain(pursuit, power):
     seconds, mean = {"a": 40, "b": 36}, {"a": 25, "b": 0.7 * 4 + 0.3 * 70}
     sources = {name: {"level": 1, "xp": xp[name], "seconds": seconds[name]} for name in xp}
     encounter = {"success": 0.7, "failure": {"xp_share": 0, "loss": 0.1, "extra_seconds": 5}}
-    cost = {"values": [60, 70, 90]}
+    cost = {"values": [60, 90, 150]}
     design = make(cost, 4, sources=sources, encounter=encounter, players={"p": {"pursuit": pursuit}})
 
     def chances(level):

@@ -69,7 +69,7 @@ def test_formulas_are_what_python_makes_of_them(budget: Budget):
                 evaluate(parsed, {"level": LEVELS, "a": a})
 
 
-@pytest.mark.attack(80)
+@pytest.mark.attack(150)
 def test_text_that_is_hardly_a_formula(budget: Budget):
     for dice in budget:
         holder = {"it": mutation.formula(dice, 3)}

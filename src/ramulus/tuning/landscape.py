@@ -171,13 +171,15 @@ class Landscape:
         for column, index in enumerate(self._free):
             one = self._ranges[index]
             step = max(STEP if players >= MANY else STEP_OF_FEW, one.least_step(one.value_of(x[column])))
-            for direction in (1, -1):
+            sides = [float(np.clip(x[column] + way * step, *one.ends)) for way in (1, -1)]
+            # The side with more room before a bound; the other one where the design does not take it.
+            for end in sorted(sides, key=lambda end: -abs(end - x[column])):
                 at = x.copy()
-                at[column] = np.clip(x[column] + direction * step, *one.ends)
-                moved = abs(at[column] - x[column]) > step / 2  # Else a bound is in the way.
-                if moved and self.aims(self._with(values, at), players) is not None:
-                    there = self._misses(self._with(values, at), players, width)
-                    slopes[:, column] = (there - here) / (at[column] - x[column])
+                at[column] = end
+                if end != x[column] and self.aims(self._with(values, at), players) is not None:
+                    slopes[:, column] = (self._misses(self._with(values, at), players, width) - here) / (
+                        end - x[column]
+                    )
                     break
         return slopes
 
