@@ -460,14 +460,14 @@ def test_compiling_beforehand_asks_for_every_kernel_and_says_where_they_are(cli,
         rich, drawn, varies = needs
         stage = make_stage(beforehand.design_for(rich=rich, drawn=drawn, varies=varies), "steady", 1, 10)
         assert features_of(stage) == needs and beforehand.TASKS[task][1] == (needs,)
-    done = [beforehand._done(task) for task in (0, *range(8, len(beforehand.TASKS)))]
+    done = [beforehand.done(task) for task in (0, *range(8, len(beforehand.TASKS)))]
     assert [task for task, _, _ in done] == [0, 8, 9, 10] and all(folders for _, _, folders in done)
-    again = [beforehand._done(task) for task in (0, 8, 9, 10)]
+    again = [beforehand.done(task) for task in (0, 8, 9, 10)]
     assert [compiled for _, compiled, _ in again] == [0] * 4
     found = {"kept": beforehand.Compiled(11, 9, True, frozenset({"/far/away"})),
              "lost": beforehand.Compiled(11, 11, False, frozenset())}  # fmt: skip
     for name, status, said in (
-        ("kept", 0, "9 of 11 kernels compiled, "), ("lost", 1, "cannot be kept (beside the package"),
+        ("kept", 0, "9 of 11 kernels compiled, "), ("lost", 1, "nothing can be written beside the package or in your home"),
     ):  # fmt: skip
         monkeypatch.setattr(beforehand, "compile_beforehand", lambda name=name: found[name])
         ran = cli("compile")

@@ -29,7 +29,9 @@ def compile_kernels(quiet: Quiet = False) -> None:
     begun = time.monotonic()
     done = compile_beforehand()
     if not done.kept:
-        where = " or ".join(sorted(done.folders)) or "beside the package, or in a home of yours"
-        raise RamulusError(f"kernels cannot be kept ({where} is not writable); set NUMBA_CACHE_DIR to a folder that is")
+        where = "in " + " or ".join(sorted(done.folders)) if done.folders else "beside the package or in your home"
+        raise RamulusError(
+            f"nothing can be written {where}: kernels are not kept; NUMBA_CACHE_DIR names another folder"
+        )
     places, spent = ", ".join(sorted(done.folders)), time.monotonic() - begun
     printing.say(f"{done.compiled} of {done.kernels} kernels compiled, {spent:.0f} s; all are kept in {places}")

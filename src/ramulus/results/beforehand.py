@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-import multiprocessing
+import json
 import os
-from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
+import subprocess
+import sys
+from collections.abc import Callable, Sequence
 from itertools import product
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from ramulus.design import Design
+from ramulus.errors import RamulusError
 from ramulus.results.party import play_party
 from ramulus.results.simulate import simulate
 from ramulus.rules.tabulation import tabulated
@@ -78,26 +80,42 @@ TASKS: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
 
 def compile_beforehand() -> Compiled:
     """Compile all kernels, on all processors, and keep them where later runs find them."""
-    workers, fresh = min(os.cpu_count() or 1, len(TASKS)), multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(workers, fresh) as pool:
-        made = list(pool.map(_done, range(len(TASKS))))
+    every = range(len(TASKS))
+    made = _in_processes(every, min(os.cpu_count() or 1, len(TASKS)))
     folders = frozenset(folder for _, _, some in made for folder in some)
+    compiled = sum(count for _, count, _ in made)
     if not folders:
-        return Compiled(len(TASKS), len(TASKS), False, folders)
+        return Compiled(len(TASKS), compiled, False, folders)
     # Two that write in the same moment may lose what one of them wrote: whoever comes after them makes up for it.
-    with ProcessPoolExecutor(1, fresh) as pool:
-        lost = [_ for _, compiled, _ in pool.map(_done, range(len(TASKS))) if compiled]
-    with ProcessPoolExecutor(1, fresh) as pool:
-        kept = not lost or not any(compiled for _, compiled, _ in pool.map(_done, lost))
-    return Compiled(len(TASKS), sum(compiled for _, compiled, _ in made), kept, folders)
+    lost = [task for task, count, _ in _in_processes(every, 1) if count]
+    kept = not lost or not any(count for _, count, _ in _in_processes(lost, 1))
+    return Compiled(len(TASKS), compiled, kept, folders)
 
 
-def _done(task: int) -> tuple[int, int, set[str]]:
+def _in_processes(tasks: Sequence[int], workers: int) -> list[tuple[int, int, list[str]]]:
+    """Do tasks in fresh processes, which have compiled nothing yet; an interrupt of this one ends them at once."""
+    shares = [list(tasks[first::workers]) for first in range(workers)]
+    said = "import json; from ramulus.results.beforehand import done; print(json.dumps([done(task) for task in {}]))"
+    running = [
+        subprocess.Popen([sys.executable, "-c", said.format(share)], stdout=subprocess.PIPE, start_new_session=True)
+        for share in shares
+    ]
+    try:
+        told = [process.communicate()[0] for process in running]
+        if any(process.returncode for process in running):
+            raise RamulusError("a process that compiles has failed; what it said stands above")
+        return [tuple(one) for text in told for one in json.loads(text)]
+    finally:
+        for process in running:
+            process.kill()
+
+
+def done(task: int) -> tuple[int, int, list[str]]:
     """Do what asks for a kernel; return which it was, how many were compiled for it, and where kernels are kept."""
     before = _misses()
     work, arguments = TASKS[task]
     work(*arguments)
-    return task, _misses() - before, {str(kernel.stats.cache_path) for kernel in KERNELS if kernel.stats.cache_path}
+    return task, _misses() - before, sorted({str(one.stats.cache_path) for one in KERNELS if one.stats.cache_path})
 
 
 def _misses() -> int:
