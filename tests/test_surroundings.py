@@ -27,7 +27,8 @@ from ramulus.files import write_table
 from ramulus.results import beforehand
 from ramulus.simulation import kernel_cache
 from ramulus.simulation.compiled import kernel
-from ramulus.simulation.kernel import features_of
+from ramulus.simulation.encounters import Features, encounters_for
+from ramulus.simulation.kernel import features_of, player_kernel
 from ramulus.simulation.world import make_stage
 
 RUN = [sys.executable, "-m", "ramulus"]
@@ -452,6 +453,13 @@ def test_a_kernel_that_cannot_be_kept_is_used_all_the_same(kept):
     with pytest.warns(UserWarning, match="cannot be written .*each run compiles it anew"):
         assert kernel(plus_one)(1) == 2
     assert {path.name for path in code.parent.iterdir()} == {index.name, code.name}, "nothing half-written"
+
+
+def test_what_is_compiled_apart_can_meet_in_one_process():
+    """Machine code is found by name there: `.ci/run` compiles each kernel in a process of its own, then runs the tests."""
+    every = [Features(*needs) for needs in itertools.product((True, False), repeat=3)]
+    for made in (encounters_for, lambda needs: player_kernel(needs).py_func):
+        assert len({made(needs).__qualname__ for needs in every}) == len(every)
 
 
 def test_compiling_beforehand_asks_for_every_kernel_and_says_where_they_are(cli, monkeypatch):

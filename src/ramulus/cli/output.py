@@ -101,7 +101,7 @@ class Printing:
             print(harmless(text), file=sys.stderr)
 
 
-COMPILES = "the first time on a machine compiles, 10 to 15 s"
+COMPILES = "the first time on a machine compiles, 5 to 8 s"
 
 
 @contextmanager

@@ -13,9 +13,9 @@ from importlib import resources
 from typing import Any
 
 from numba import njit
-from numba.extending import register_jitable
 
 from ramulus.rules import overflow, pay, pursuit, rounding, xp_laws, xp_units
+from ramulus.simulation.jitted import part
 from ramulus.simulation.kernel_cache import keep_in
 
 _RULES = (
@@ -33,7 +33,7 @@ _RULES = (
     xp_units.units_of,
 )
 for _rule in _RULES:
-    register_jitable(_rule)
+    part(_rule)
 
 
 def _fingerprint() -> int:
@@ -51,8 +51,13 @@ KERNELS: list[Any] = []  # All that were asked for so far.
 
 
 def kernel(function: Callable[..., Any]) -> Any:
-    """Compile a kernel: kept on disk where there is room, without the interpreter's lock, divisions as in NumPy."""
-    compiled = njit(nogil=True, error_model="numpy")(function)
+    """Compile a kernel: kept on disk where there is room, without the interpreter's lock, divisions as in NumPy.
+
+    A kernel makes no arrays, so nobody counts who still needs one (`_nrt`): counting, at each array that comes out of a
+    tuple or is handed on, costs more than an encounter.
+    """
+    uncounted: dict[str, Any] = {"_nrt": False}  # Numba's own types leave it out.
+    compiled = njit(nogil=True, error_model="numpy", **uncounted)(function)
     # Where neither beside the package nor in a home of the user's anything can be kept, each run compiles anew.
     with suppress(RuntimeError):
         keep_in(compiled, function)

@@ -1,38 +1,90 @@
-"""Play days inside a kernel: when one ends, and which uses come back with the next."""
+"""Days and timed rules inside a kernel: when a play day ends, which uses come back then, what goes on or off."""
 
 from __future__ import annotations
 
 import math
+from typing import Any
 
-from numba.extending import register_jitable
+import numpy as np
 
+from ramulus.formula.functions import Array
 from ramulus.rules.schedule import MICROS
+from ramulus.simulation.jitted import part
 from ramulus.simulation.world import Ints
 
+# Where a player, or a party, is in time.
+#   length, per_week: millionths of a second in a play day, or 0 without a schedule; play days in a week.
+#   day, ends: which play day it is, from 0, and the least played seconds that count as past it.
+#   window, last_window: between which borders of timed rules it is, and one past the last.
+#   turn: the played seconds at which the day is over or timed rules change, whichever comes first.
+TODAY = np.dtype(
+    [(name, np.int64) for name in ("length", "per_week", "day", "window", "last_window")]
+    + [(name, np.float64) for name in ("ends", "turn")]
+)
 
-@register_jitable
-def end_of(day: int, play_day: int) -> float:
-    """Return the least played seconds that count as past a play day, as `Timeline.border_seconds` does.
 
-    Args:
-        day: millionths of a second in a play day.
-        play_day: which one, from 0.
+@part
+def begin(today: Any, length: int, per_week: int, borders: Array, window: int, last_window: int) -> None:
+    """Begin the first day, or all days anew."""
+    today.length, today.per_week, today.window, today.last_window = length, per_week, window, last_window
+    _be_on(today, 0, borders)
+
+
+@part
+def go_on(today: Any, length: int, per_week: int, clock: float, borders: Array) -> None:
+    """Go by the days of somebody else from now on."""
+    today.length, today.per_week = length, per_week
+    _be_on(today, day_at(length, clock), borders)
+
+
+@part
+def turn(today: Any, clock: float, borders: Array, used: Ints) -> bool:
+    """Pass all borders up to some played seconds; uses of days and weeks that are over come back.
+
+    Returns:
+        Whether the play day is another one.
     """
-    return (day * (play_day + 1) - 0.5) / MICROS
+    today.window = window_at(borders, today.window, today.last_window, clock)
+    # Without a schedule there is no other day.
+    over = today.length > 0 and clock >= today.ends
+    day = today.day
+    if over:
+        # At least the next one: the border was passed, whatever rounding says of a clock on it.
+        day = max(day_at(today.length, clock), day + 1)
+        used[1, :] = 0
+        if day // today.per_week != today.day // today.per_week:
+            used[2, :] = 0
+    _be_on(today, day, borders)
+    return over
 
 
-@register_jitable
-def day_at(day: int, clock: float) -> int:
+@part
+def window_at(borders: Array, window: int, last_window: int, clock: float) -> int:
+    """Return between which borders of timed rules some played seconds are, from an earlier one on."""
+    while window + 1 < last_window and clock >= borders[window + 1]:
+        window += 1
+    return window
+
+
+@part
+def pass_the_day(today: Any, borders: Array, used: Ints) -> float:
+    """Let the rest of a play day pass idle; return the played seconds at which the next one begins."""
+    clock = today.length * (today.day + 1) / MICROS
+    turn(today, clock, borders, used)
+    return clock
+
+
+@part
+def day_at(length: int, clock: float) -> int:
     """Return the play day of some played seconds."""
-    return math.floor(clock * MICROS + 0.5) // day
+    return math.floor(clock * MICROS + 0.5) // length
 
 
-@register_jitable
-def next_day(day: int, days_per_week: int, play_day: int, clock: float, used: Ints) -> int:
-    """Return the play day at some played seconds past another one; uses of days and weeks that are over come back."""
-    # At least the next one: the border was passed, whatever rounding says of a clock on it.
-    later = max(day_at(day, clock), play_day + 1)
-    used[1, :] = 0
-    if later // days_per_week != play_day // days_per_week:
-        used[2, :] = 0
-    return later
+@part
+def _be_on(today: Any, day: int, borders: Array) -> None:
+    today.day = day
+    # As `Timeline.border_seconds` has it.
+    today.ends = (today.length * (day + 1) - 0.5) / MICROS if today.length > 0 else np.inf
+    today.turn = today.ends
+    if today.window + 1 < today.last_window:
+        today.turn = min(today.ends, borders[today.window + 1])

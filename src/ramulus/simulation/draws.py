@@ -13,10 +13,10 @@ from statistics import NormalDist
 from typing import Any
 
 import numpy as np
-from numba.extending import register_jitable
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.simulation.jitted import part
 
 GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 _MIX_1 = np.uint64(0xBF58476D1CE4E5B9)
@@ -29,7 +29,7 @@ TIME, SOURCE, SUCCESS, XP = 0, 1, 2, 3
 SLOTS = 4
 
 
-@register_jitable
+@part
 def mix(z: Any) -> Any:
     """Return the output function of SplitMix64, of one number or of many."""
     z = (z ^ (z >> _S30)) * _MIX_1
@@ -37,13 +37,13 @@ def mix(z: Any) -> Any:
     return z ^ (z >> _S31)
 
 
-@register_jitable
+@part
 def bits_of(key: np.uint64, encounter: int, slot: int) -> np.uint64:
     """Return the 64 random bits of one encounter for one purpose."""
     return mix(key + np.uint64(encounter * SLOTS + slot) * GOLDEN)
 
 
-@register_jitable
+@part
 def uniform(key: np.uint64, encounter: int, slot: int) -> float:
     """Return the draw of one encounter for one purpose, in [0, 1)."""
     return (bits_of(key, encounter, slot) >> _S11) * _STEP

@@ -20,6 +20,7 @@ from ramulus.simulation.draws import orders, own_factors, player_keys
 from ramulus.simulation.in_flight import Progress, as_they_come, goes_far, own_threads, packed, unpacked
 from ramulus.simulation.party_kernel import party_kernel
 from ramulus.simulation.party_log import PartyLog, People
+from ramulus.simulation.party_room import PartyRules, new_party_room
 from ramulus.simulation.party_world import PartyStage, make_party_stage
 from ramulus.simulation.quits import quit_times
 from ramulus.simulation.times import time_table
@@ -77,7 +78,7 @@ class _Batch(NamedTuple):
 
     first: int
     people: People
-    until_even: bool
+    how: PartyRules
     stage: PartyStage | bytes
     encounters: int
 
@@ -130,19 +131,22 @@ def _batches(
 ) -> Iterator[_Batch]:
     """Yield parties a few at a time, so that Ctrl-C is heard within a second."""
     people, sent = _people(stage, parties, seed), packed(stage) if far else stage
+    may_quit = any(rules is not None for rules in stage.quitting)
+    how = PartyRules(stage.leader, stage.hold, stage.splits, until_even, may_quit)
     at_once = max(AT_ONCE // (encounters * len(stage.members)), 1)
     for first in range(0, parties, at_once):
         some = People._make(array[first : first + at_once] for array in people)
-        yield _Batch(first, some, until_even, sent, encounters)
+        yield _Batch(first, some, how, sent, encounters)
 
 
 def _play_batch(batch: _Batch) -> tuple[int, PartyLog]:
     """Play some parties; return the first one's number, and what they came to."""
     stage: PartyStage = unpacked(batch.stage)
     log = _new_log(len(batch.people.keys), batch.encounters, len(stage.members))
+    room = new_party_room(len(stage.members), stage.tracks, stage.sources)
     party_kernel()(
-        batch.people, stage.leader, stage.hold, stage.splits, batch.until_even, stage.sources, stage.world,
-        stage.tracks, stage.settings, time_table(stage.shape), log,
+        batch.people, batch.how, stage.sources, stage.world, stage.tracks, stage.settings, time_table(stage.shape),
+        room, log,
     )  # fmt: skip
     return batch.first, log
 

@@ -6,232 +6,217 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-from numba.extending import register_jitable
 from numpy.typing import NDArray
 
-from ramulus.formula.functions import Array
 from ramulus.rules.overflow import Overflow, book_award, book_loss
-from ramulus.rules.pay import paid_xp
 from ramulus.rules.rounding import round_amount
-from ramulus.rules.schedule import MICROS
-from ramulus.rules.xp_laws import drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
-from ramulus.simulation.days import day_at, end_of, next_day
-from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, XP, bits_of, uniform
-from ramulus.simulation.stint import add_up_weights, column_of, go_after, has_uses, may_come_back, pick, rule_of
-from ramulus.simulation.times import time_at
-from ramulus.simulation.world import Ints
+from ramulus.simulation.days import begin, go_on, pass_the_day, turn, window_at
+from ramulus.simulation.draws import XP, uniform
+from ramulus.simulation.jitted import inlined, part
+from ramulus.simulation.opened import Meets, column_of, may_come_back, open_sources, use
+from ramulus.simulation.party_log import PartyLog, People
+from ramulus.simulation.party_room import Met, PartyRoom, PartyRules
+from ramulus.simulation.party_world import PartyWorld
+from ramulus.simulation.steps import amount_of, attempt, award_of, practise, rule_of
+from ramulus.simulation.world import Ints, Settings, Sources, Tracks
 
 MOST_WAITS = 1_000_000
 
 
 @cache
 def party_kernel() -> Any:
-    """Return the kernel: ``play(people, named, hold, splits, even, sources, world, tracks, settings, times, log)``.
+    """Return the kernel: ``play(people, how, sources, world, tracks, settings, times, room, log)``.
 
-    `people` are the members; `named` is the leader's place or -1; `splits` divides the XP drawn among those who still
-    play; `even` stops a party whose members have come to one level; `log` is filled in.
+    `people` are the members and `how` what their party does; `room` is written over, and `log` filled in.
     """
     made_of = SOURCES
 
     @kernel
-    def play(  # type: ignore[no-untyped-def]
-        people, named, hold, splits, even, sources, world, tracks, settings, times, log
-    ):
+    def play(people, how, sources, world, tracks, settings, times, room, log):  # type: ignore[no-untyped-def]
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
-        # Arrays come out of their tuples once: to hand whole tuples to functions takes the compiler many seconds.
-        keys, own, slots, kinds = people.keys, people.own, people.slots, people.kinds
-        rule, practises, limits, xp_of = rule_of(tracks, 0), sources.practises, sources.limits, sources.xp
-        first_column, reads, factor, alone = sources.first_column, sources.reads, world.factor, world.alone
-        borders, states, first_border, scales = world.borders, world.state, world.first_border, tracks.scale
-        skill_xp, skill_factor, lost = world.skill_xp, world.skill_factor, world.lost
-        by_source = factor.shape[3] == len(reads)
-        first_state, leaders, play_days, pursuits = world.first_state, world.leaders, world.play_day, world.pursuit
-        success, seconds_of, between = world.success, world.seconds, world.seconds_between
-        share, least = settings.xp_share, settings.least_award
-        rounding, to = settings.rounding, settings.rounding_to
-        level = np.zeros((keys.shape[1], len(tracks.cap)), np.int64)
-        xp, used = np.zeros_like(level), np.zeros_like(limits)
-        peak, since, plays = np.zeros(len(level), np.int64), np.zeros(len(level)), np.ones(len(level), np.bool_)
-        may_quit = np.isfinite(people.quit_at).any() or np.isfinite(world.patience).any()
-        limited = limits.sum(axis=0) > 0
-        there_is, running, pay = np.zeros_like(practises), np.zeros(len(practises)), np.zeros(len(practises))
-        for party in range(len(keys)):
-            _join(level, xp, used, tracks.start_units, world.start_level, world.start_units)
-            peak[:], since[:], plays[:], playing = level[:, 0], 0.0, True, len(level)
-            clock, encounter, last, waits = 0.0, 0, log.level.shape[1] - 1, 0
-            led, play_day, day_end = -1, 0, np.inf
-            _write(log.level[party, 0], log.xp[party, 0], level, xp)
-            while encounter < last and not _all_at(level, plays, rule.cap):
-                if may_quit:
-                    for member in range(len(level)):
-                        fed_up = since[member] + people.patience[party, member] * world.patience[member, peak[member]]
-                        quits = min(fed_up, people.quit_at[party, member])
-                        if plays[member] and quits <= clock and peak[member] < rule.cap:
-                            plays[member] = False
-                            playing -= 1
-                            log.quit[party, member], log.quit_clock[party, member] = encounter, quits
-                            log.impatient[party, member] = fed_up < people.quit_at[party, member]
-                if (playing < 2 and len(level) > 1) or playing < 1 or (named >= 0 and not plays[named]):
+        levels, plays, used, opened, running = room.levels, room.plays, room.used, room.opened, room.running
+        rule, today, last = rule_of(tracks, 0), room.days[0], log.level.shape[1] - 1
+        for party in range(len(people.keys)):
+            _join(party, people, world, tracks, room, log)
+            begin(today, 0, 0, world.borders, 0, 0)
+            clock, encounter, waits, leader = 0.0, 0, 0, -1
+            while encounter < last and not _all_at(levels, plays, rule.cap):
+                if how.may_quit:
+                    _leave(party, encounter, clock, rule.cap, people, world, room, log)
+                playing, led, leader = _count(plays), leader, _leader(how, levels, room.xps, plays)
+                if playing < min(2, len(levels)) or not plays[leader]:
                     break
-                leader = named if named >= 0 else _furthest(level, xp, plays)
-                day = play_days[leader]
-                if leader != led and day > 0:
+                if leader != led and world.play_day[leader] > 0:
                     # Days are the leader's: who takes over goes on with what was used today.
-                    play_day = day_at(day, clock)
-                    day_end, led = end_of(day, play_day), leader
-                kind = kinds[party, leader]
-                there = _open(there_is, running, first_column, reads, limits, world.weight[kind], level[leader], used)
-                if pursuits[leader] != 0.0:
-                    pays = world.pay[kind, playing - 1 if world.pay.shape[1] > 1 else 0]
-                    _pays(pay, there_is, there, first_column, reads, pays, level[leader])
-                    go_after(running, pay, there, pursuits[leader])
-                add_up_weights(running, there)
-                if there == 0:
+                    go_on(today, world.play_day[leader], world.days_per_week[leader], clock, world.borders)
+                meets = _meets_leading(leader, people.kinds[party, leader], playing, world, settings)
+                count = open_sources(opened, running, sources, meets, levels[leader], used)
+                if count == 0:
                     waits += 1
-                    back = may_come_back(first_column, reads, limits, world.weight[kind], level[leader], used)
-                    if not back or waits > MOST_WAITS or day_end > settings.horizon:
+                    back = may_come_back(sources, meets.weight, levels[leader], used)
+                    if not back or waits > MOST_WAITS or today.ends > settings.horizon:
                         break
-                    clock = day * (play_day + 1) / MICROS
-                    play_day = next_day(day, world.days_per_week[leader], play_day, clock, used)
-                    day_end = end_of(day, play_day)
+                    clock = pass_the_day(today, world.borders, used)
                     continue
-                key = keys[party, leader]
-                source = there_is[pick(running, there, uniform(key, encounter, SOURCE) * running[there - 1])]
-                lead, column = level[leader, 0], column_of(first_column, reads, source, level[leader])
-                won = uniform(key, encounter, SUCCESS) < success[kind, lead, column]
-                seconds = seconds_of[kind, lead, column]
-                if len(times) > 0:
-                    seconds *= time_at(times, bits_of(key, encounter, TIME))
-                seconds += (0.0 if won else settings.extra_seconds) + between[leader]
-                clock += seconds * own[party, leader]
+                # A source is drawn, and the attempt succeeds or fails. Time passes; what ends after the horizon does
+                # not happen. Counts of days and weeks that are over begin anew.
+                key = people.keys[party, leader]
+                i, won, seconds = attempt(opened, running, count, meets, key, encounter, len(times) > 0, times)
+                source = opened[i]
+                clock += seconds * people.own[party, leader]
                 if clock > settings.horizon:
                     break
-                if clock >= day_end:
-                    play_day = next_day(day, world.days_per_week[leader], play_day, clock, used)
-                    day_end = end_of(day, play_day)
-                draw = uniform(key, encounter, XP)
+                if clock >= today.turn:
+                    turn(today, clock, world.borders, used)
+                # A success is counted; then each member's loss and award, the leader's first: who is held is held
+                # below where the leader now stands.
+                met = Met(
+                    party, encounter + 1, leader, levels[leader, 0], playing, clock, won, uniform(key, encounter, XP)
+                )
                 encounter += 1
-                parts = playing if splits else 1
-                size = playing - 1 if alone.shape[1] > 1 else 0
-                beside = size * leaders + min(lead, leaders - 1)
-                log.source[party, encounter], log.leader[party, encounter] = source, leader
-                # The leader is booked first: who is held is held below where it now stands.
-                for turn in range(len(level)):
-                    member = leader if turn == 0 else turn - 1 if turn <= leader else turn
-                    if not plays[member]:
-                        continue
-                    slot = slots[party, member]
-                    state = _state_at(borders, states, first_border[slot], first_border[slot + 1], clock)
-                    state += first_state[kinds[party, member]]
-                    now, column = level[member, 0], column_of(first_column, reads, source, level[member])
-                    drawn = drawn_xp(
-                        xp_of.low[now, source], xp_of.width[source], xp_of.first[source], xp_of.first[source + 1],
-                        xp_of.amounts, xp_of.up_to, draw,
-                    ) / parts  # fmt: skip
-                    at = source if by_source else column
-                    amount = paid_xp(drawn, factor[state, beside, now, at], won, share, rounding, to, least)
-                    boosted = units_of(amount, rule.scale)
-                    amount = paid_xp(drawn, alone[state, size, now, at], won, share, rounding, to, least)
-                    plain = units_of(amount, rule.scale)
-                    if not won and lost[now] > 0:
-                        level[member, 0], xp[member, 0], _ = book_loss(rule, now, xp[member, 0], lost[now])
-                    units = boosted
-                    if hold and turn > 0 and boosted > plain:
-                        top = level[leader, 0], xp[leader, 0]
-                        units = _held(rule, level[member, 0], xp[member, 0], plain, boosted, top[0], top[1])
-                    level[member, 0], xp[member, 0], _ = book_award(rule, level[member, 0], xp[member, 0], units)
-                    if level[member, 0] > peak[member]:
-                        peak[member], since[member] = level[member, 0], clock
-                    log.award[party, encounter, member], log.cut[party, encounter, member] = units, boosted - units
-                    log.boost[party, encounter, member] = boosted - plain
-                    skill = practises[source]
-                    if skill >= 0:
-                        practised = skill_xp[kinds[party, member], now, column] * skill_factor[state, beside, now, at]
-                        practised = round_amount(practised * (1.0 if won else share), rounding, to)
-                        gained = units_of(practised, scales[skill])
-                        booked = book_award(rule_of(tracks, skill), level[member, skill], xp[member, skill], gained)
-                        level[member, skill], xp[member, skill] = booked[0], booked[1]
-                if won and limited[source]:
-                    used[0, source] += 1
-                    used[1, source] += 1
-                    used[2, source] += 1
+                if won and source.limited:
+                    use(used, source.number)
+                log.source[party, encounter], log.leader[party, encounter] = source.number, leader
+                for place in range(len(levels)):
+                    member = _in_turn(place, leader)
+                    if plays[member]:
+                        _award(met, source, member, how, people, sources, world, tracks, settings, room, log)
                 log.clock[party, encounter] = clock
-                _write(log.level[party, encounter], log.xp[party, encounter], level, xp)
-                if even and _all_at(level, plays, level[leader, 0]):
+                _write(log.level[party, encounter], log.xp[party, encounter], room)
+                if how.until_even and _all_at(levels, plays, levels[leader, 0]):
                     break
             log.played[party] = encounter
 
     return play
 
 
-@register_jitable
-def _join(level: Ints, xp: Ints, used: Ints, start_units: Ints, own_level: Ints, own_units: Ints) -> None:
-    used[:], level[:] = 0, 0
-    for member in range(len(level)):
-        xp[member] = start_units
-        level[member, 0], xp[member, 0] = own_level[member], own_units[member]
+@inlined
+def _join(party: int, people: People, world: PartyWorld, tracks: Tracks, room: PartyRoom, log: PartyLog) -> None:
+    """Put the members where play starts."""
+    room.used[:] = 0
+    for member in range(len(room.levels)):
+        for track in range(len(tracks.cap)):
+            room.levels[member, track], room.xps[member, track] = 0, tracks.start_units[track]
+        room.levels[member, 0], room.xps[member, 0] = world.start_level[member], world.start_units[member]
+        room.peaks[member], room.peak_at[member], room.plays[member] = world.start_level[member], 0.0, True
+        room.windows[member] = world.first_border[people.slots[party, member]]
+    _write(log.level[party, 0], log.xp[party, 0], room)
 
 
-@register_jitable
-def _write(level_there: NDArray[np.int32], xp_there: Ints, level: Ints, xp: Ints) -> None:
-    for member in range(len(level)):
-        level_there[member] = level[member, 0]
-        xp_there[member] = xp[member, 0]
+@inlined
+def _meets_leading(leader: int, kind: int, playing: int, world: PartyWorld, settings: Settings) -> Meets:
+    """Return what a leader of some kind meets in the company of so many who play."""
+    size = min(playing, world.pay.shape[1]) - 1
+    return Meets(
+        world.seconds[kind], world.success[kind], world.weight[kind], world.pay[kind, size],
+        world.pursuit[leader], world.seconds_between[leader], settings.extra_seconds,
+    )  # fmt: skip
 
 
-@register_jitable
-def _all_at(level: Ints, plays: NDArray[np.bool_], there: int) -> bool:
+@inlined
+def _leave(
+    party: int, encounter: int, clock: float, cap: int, people: People, world: PartyWorld, room: PartyRoom,
+    log: PartyLog,
+) -> None:  # fmt: skip
+    """Let members leave whose time or patience is over; whoever has reached the cap does not quit."""
+    for member in range(len(room.levels)):
+        peak = room.peaks[member]
+        fed_up = room.peak_at[member] + people.patience[party, member] * world.patience[member, peak]
+        quits = min(fed_up, people.quit_at[party, member])
+        if room.plays[member] and quits <= clock and peak < cap:
+            room.plays[member] = False
+            log.quit[party, member], log.quit_clock[party, member] = encounter, quits
+            log.impatient[party, member] = fed_up < people.quit_at[party, member]
+
+
+@inlined
+def _award(
+    met: Met, source: Any, member: int, how: PartyRules, people: People, sources: Sources, world: PartyWorld,
+    tracks: Tracks, settings: Settings, room: PartyRoom, log: PartyLog,
+) -> None:  # fmt: skip
+    """Book what an encounter brings a member: a failure's loss, the award of the main track, that of the skill."""
+    party, encounter, leader, won = met.party, met.encounter, met.leader, met.won
+    rule, levels, xps, kind = rule_of(tracks, 0), room.levels[member], room.xps[member], people.kinds[party, member]
+    level, column = levels[0], column_of(sources.first_column, sources.reads, source.number, levels)
+    last_window = world.first_border[people.slots[party, member] + 1]
+    room.windows[member] = window_at(world.borders, room.windows[member], last_window, met.clock)
+    state = world.state[room.windows[member]] + world.first_state[kind]
+    size = min(met.playing, world.alone.shape[1]) - 1
+    company = size * world.leaders + min(met.leader_level, world.leaders - 1)
+    at = source.number if world.factor.shape[3] == len(sources.reads) else column
+    amount = amount_of(sources.xp, source.number, sources.xp.low[level, source.number], source.width, met.draw)
+    amount /= met.playing if how.splits else 1
+    boosted = award_of(amount, world.factor[state, company, level, at], won, settings, rule.scale)
+    plain = award_of(amount, world.alone[state, size, level, at], won, settings, rule.scale)
+    if not won and world.lost[level] > 0:
+        levels[0], xps[0], _ = book_loss(rule, level, xps[0], world.lost[level])
+    units = boosted
+    if how.hold and member != leader and boosted > plain:
+        units = _held(rule, levels[0], xps[0], plain, boosted, room.levels[leader, 0], room.xps[leader, 0])
+    levels[0], xps[0], _ = book_award(rule, levels[0], xps[0], units)
+    if levels[0] > room.peaks[member]:
+        room.peaks[member], room.peak_at[member] = levels[0], met.clock
+    log.award[party, encounter, member], log.cut[party, encounter, member] = units, boosted - units
+    log.boost[party, encounter, member] = boosted - plain
+    if source.skill >= 0:
+        practised = world.skill_xp[kind, level, column] * world.skill_factor[state, company, level, at]
+        practised = round_amount(
+            practised * (1.0 if won else settings.xp_share), settings.rounding, settings.rounding_to
+        )
+        practise(tracks, source.skill, levels, xps, units_of(practised, tracks.scale[source.skill]))
+
+
+@part
+def _in_turn(place: int, leader: int) -> int:
+    """Return who is booked when: the leader first, then the others in file order."""
+    if place == 0:
+        return leader
+    return place - 1 if place <= leader else place
+
+
+@part
+def _write(level_there: NDArray[np.int32], xp_there: Ints, room: PartyRoom) -> None:
+    for member in range(len(room.levels)):
+        level_there[member], xp_there[member] = room.levels[member, 0], room.xps[member, 0]
+
+
+@part
+def _count(plays: NDArray[np.bool_]) -> int:
+    count = 0
+    for one in plays:
+        count += one
+    return count
+
+
+@part
+def _all_at(levels: Ints, plays: NDArray[np.bool_], level: int) -> bool:
     """Return whether all members who still play are at one level."""
-    for member in range(len(level)):  # noqa: SIM110 — all() of a generator does not compile.
-        if plays[member] and level[member, 0] != there:
+    for member in range(len(levels)):  # noqa: SIM110 — all() of a generator does not compile.
+        if plays[member] and levels[member, 0] != level:
             return False
     return True
 
 
-@register_jitable
-def _furthest(level: Ints, xp: Ints, plays: NDArray[np.bool_]) -> int:
-    """Return the member furthest on in level, then XP, of those who still play; of equals the first."""
-    best = -1
-    for member in range(len(level)):
-        if not plays[member]:
-            continue
-        higher = best < 0 or level[member, 0] > level[best, 0]
-        if higher or (level[member, 0] == level[best, 0] and xp[member, 0] > xp[best, 0]):
+@part
+def _leader(how: PartyRules, levels: Ints, xps: Ints, plays: NDArray[np.bool_]) -> int:
+    """Return who leads: the named one, else who is furthest on in level, then XP, of those who still play.
+
+    Of equals it is the first; where nobody plays any more, the first of all.
+    """
+    if how.leader >= 0:
+        return how.leader
+    best = 0
+    for member in range(1, len(levels)):
+        higher = levels[member, 0] > levels[best, 0]
+        further = higher or (levels[member, 0] == levels[best, 0] and xps[member, 0] > xps[best, 0])
+        if plays[member] and (further or not plays[best]):
             best = member
     return best
 
 
-@register_jitable
-def _open(
-    there_is: Ints, running: Array, first_column: Ints, reads: Ints, limits: Ints, weights: Array, level: Ints,
-    used: Ints,
-) -> int:  # fmt: skip
-    """Lay out the sources that are open for the leader, with their weights; return how many there are."""
-    count = 0
-    for source in range(len(reads)):
-        weight = weights[level[0], column_of(first_column, reads, source, level)]
-        if weight > 0.0 and has_uses(used, limits, source):
-            there_is[count], running[count] = source, weight
-            count += 1
-    return count
-
-
-@register_jitable
-def _pays(pay: Array, there_is: Ints, count: int, first_column: Ints, reads: Ints, pays: Array, level: Ints) -> None:
-    """Lay out what the open sources pay by the hour, for a leader who chooses by it."""
-    for i in range(count):
-        pay[i] = pays[level[0], column_of(first_column, reads, there_is[i], level)]
-
-
-@register_jitable
-def _state_at(borders: Array, states: Ints, first: int, last: int, clock: float) -> int:
-    """Return which timed rules are on for a member; a border belongs to what begins there."""
-    return states[first + np.searchsorted(borders[first:last], clock, side="right") - 1]
-
-
-@register_jitable
+@part
 def _held(
     rule: Overflow, level: int, xp: int, plain: int, boosted: int, leader_level: int, leader_xp: int
 ) -> int:  # fmt: skip
@@ -251,7 +236,7 @@ def _held(
     return low * step
 
 
-@register_jitable
+@part
 def _passes(rule: Overflow, level: int, xp: int, units: int, leader_level: int, leader_xp: int) -> bool:
     reached, held, _ = book_award(rule, level, xp, units)
     return reached > leader_level or (reached == leader_level and held > leader_xp)

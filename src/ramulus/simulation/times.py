@@ -11,9 +11,9 @@ import math
 from functools import lru_cache
 
 import numpy as np
-from numba.extending import register_jitable
 
 from ramulus.formula.functions import Array
+from ramulus.simulation.jitted import part
 
 _HALVINGS = 52  # The least distance from an end that a draw of 52 bits can have is 2**-53.
 _PER_HALVING = 128
@@ -60,7 +60,7 @@ def _cubics(shape: float, knots: Array, times: Array, sign: float) -> Array:
     return np.ascontiguousarray(cubics / shape)
 
 
-@register_jitable
+@part
 def time_at(table: Array, bits: np.uint64) -> float:
     """Return the time, over its mean, that 64 random bits give."""
     middle = ((bits >> _S12) + 0.5) * 2.0**-52

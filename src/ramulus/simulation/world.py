@@ -105,6 +105,7 @@ class Settings(NamedTuple):
         pursuit: the power of what pays in the choice of a source, or ONLY_BEST.
         play_day: millionths of a second in a play day, or 0 without a schedule.
         days_per_week: play days in a week.
+        daily: whether uses of some source come back with another day or week.
         rounding, rounding_to: how an award becomes whole, one of ROUNDING_CODES, and a multiple of what.
         least_award: XP.
         horizon: played seconds.
@@ -120,6 +121,7 @@ class Settings(NamedTuple):
     pursuit: float
     play_day: int
     days_per_week: int
+    daily: bool
     rounding: int
     rounding_to: float
     least_award: float
@@ -259,6 +261,7 @@ def make_settings(
         pursuit=pursuit_of(player),
         play_day=schedules[0].day if schedules else 0,
         days_per_week=len(schedules[0].days) if schedules else 0,
+        daily=any(source.limit_per_day or source.limit_per_week for source in design.sources.values()),
         rounding=ROUNDING_CODES[design.awards.rounding],
         rounding_to=Rounder.of(design.awards).to,
         least_award=float(design.awards.least_award),
