@@ -21,6 +21,7 @@ from ramulus.cli import (
     demo,
     effort,
     explain,
+    export,
     levels,
     new,
     party,
@@ -73,6 +74,7 @@ for command in (
     tune,
     plot,
     report,
+    export,
     compile,
 ):
     command.register(app)

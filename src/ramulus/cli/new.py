@@ -31,6 +31,9 @@ def new(
     ] = False,
     track: Annotated[str, typer.Option("--track", metavar="NAME", help="What the track is called.")] = "warden",
     stat: Annotated[str, typer.Option("--stat", metavar="NAME", help="What the stat is called.")] = "shear",
+    pack: Annotated[
+        Path | None, typer.Option("--from", metavar="LEVELS.JSON", help="Read the tables of an export back instead.")
+    ] = None,
     quiet: Quiet = False,
 ) -> None:
     """Write a commented starter design."""
@@ -40,7 +43,7 @@ def new(
         raise DataError(f"{file}: a starter design is TOML; allowed: a name that ends in .toml")
     if file.exists() and not force:
         raise DataError(f"{file}: is there already; --force replaces it")
-    text = _named(starter_text(), track, stat).replace("THIS_FILE", file.name)
+    text = _named(starter_text(), track, stat).replace("THIS_FILE", file.name) if pack is None else _read_back(pack)
     beside = {}
     if schema:
         # Editors that know TOML read this line; it is a comment to everybody else.
@@ -51,6 +54,15 @@ def new(
     for path in beside:
         printing.say(f"wrote {path}")
     printing.say(f"wrote {file}; next: ramulus levels {file}")
+
+
+def _read_back(pack: Path) -> str:
+    """Return a design with the tables of an export, as a file."""
+    from ramulus.design import toml_text
+    from ramulus.game import design_of
+
+    told = "# The tables of {}: costs, points, stats and awards. Times, chances, players and goals are not in it.\n\n"
+    return told.format(pack.name) + toml_text(design_of(pack), None)
 
 
 def _named(text: str, track: str, stat: str) -> str:

@@ -4,7 +4,7 @@ from ramulus.design.design import Design
 from ramulus.design.loading import demo_design, demo_text, load_design, shipped_variants, starter_text
 from ramulus.design.places import full_place, value_at
 from ramulus.design.reading import bytes_now, read_start, read_whole
-from ramulus.design.saving import refuse_strange_ending, write_all, write_whole
+from ramulus.design.saving import refuse_strange_ending, toml_text, write_all, write_whole
 from ramulus.design.schema import design_schema
 
 __all__ = [
@@ -20,6 +20,7 @@ __all__ = [
     "refuse_strange_ending",
     "shipped_variants",
     "starter_text",
+    "toml_text",
     "value_at",
     "write_all",
     "write_whole",

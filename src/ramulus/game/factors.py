@@ -1,0 +1,135 @@
+"""The multipliers as a game needs them: where each applies, and its factor as a number, bands, a tree or a table."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.errors import DesignError, Problem
+from ramulus.formula import parse
+from ramulus.rules.evaluating import evaluate_at
+from ramulus.rules.limits import open_levels
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.design.multiplier import Multiplier
+
+EXACT_CALLS = ("floor", "ceil", "round", "sqrt", "abs", "min", "max", "clip")
+
+
+@dataclass(frozen=True)
+class RulePack:
+    """One multiplier.
+
+    Attributes:
+        name: what it is called.
+        stack: "multiply", "add" or "best".
+        number: the factor, where it is a number.
+        tree: the factor, or what the bands are read at, where it is a formula.
+        bands: [up_to, factor] pairs; none for a factor.
+        table: the factor by source and level, where the formula is not the same in every language.
+        timed: whether the game says when it is on.
+        players: the profiles it is for; none for all.
+        low, high: the first and last level at which it applies, None for none.
+        sources, skill_sources: the sources whose awards to the main track, or to their skill, it scales.
+    """
+
+    name: str
+    stack: str
+    number: float | None
+    tree: ast.expr | None
+    bands: tuple[tuple[float, float], ...]
+    table: dict[str, tuple[float, ...]]
+    timed: bool
+    players: tuple[str, ...]
+    low: int | None
+    high: int | None
+    sources: tuple[str, ...]
+    skill_sources: tuple[str, ...]
+
+
+def is_exact(tree: ast.expr) -> bool:
+    """Return whether a formula gives the same double in every language: no powers, logarithms or sums over a range."""
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Pow | ast.GeneratorExp):
+            return False
+        if isinstance(node, ast.Call) and getattr(node.func, "id", "") not in EXACT_CALLS:
+            return False
+    return True
+
+
+def rules_of(design: Design) -> tuple[RulePack, ...]:
+    """Return the multipliers in the order of the file.
+
+    Raises:
+        DesignError: a formula can neither be translated exactly nor be made a table.
+    """
+    return tuple(_rule(design, index, rule) for index, rule in enumerate(design.multipliers))
+
+
+def _rule(design: Design, index: int, rule: Multiplier) -> RulePack:
+    text = rule.against if rule.bands else rule.factor
+    tree = parse(text).tree if isinstance(text, str) else None
+    sources = _scaled(design, rule, for_skill=False)
+    skill_sources = _scaled(design, rule, for_skill=True)
+    table: dict[str, tuple[float, ...]] = {}
+    if tree is not None and not is_exact(tree):
+        table = _table(design, index, rule, str(text), sorted({*sources, *skill_sources}))
+        tree = None
+    return RulePack(
+        name=rule.name,
+        stack=rule.stack,
+        number=float(rule.factor) if isinstance(rule.factor, int | float) else None,
+        tree=tree,
+        bands=tuple((float(up_to), float(factor)) for up_to, factor in rule.bands or []) if not table else (),
+        table=table,
+        timed=rule.timed,
+        players=tuple(rule.players or ()),
+        low=rule.from_level,
+        high=rule.to_level,
+        sources=sources,
+        skill_sources=skill_sources,
+    )
+
+
+def _scaled(design: Design, rule: Multiplier, *, for_skill: bool) -> tuple[str, ...]:
+    """Return the sources whose awards a rule scales."""
+    found = []
+    for name, source in design.sources.items():
+        track = source.skill if for_skill else design.main_track_name
+        if (
+            track is not None
+            and (rule.tracks is None or track in rule.tracks)
+            and (rule.sources is None or name in rule.sources)
+            and (rule.tags is None or set(rule.tags) & set(source.tags))
+        ):
+            found.append(name)
+    return tuple(found)
+
+
+def _table(
+    design: Design, index: int, rule: Multiplier, text: str, sources: list[str]
+) -> dict[str, tuple[float, ...]]:  # fmt: skip
+    """Return the factor of a rule by source, at each level of the main track."""
+    place = f"multipliers[{index}].{'against' if rule.bands else 'factor'}"
+    only_levels = {"level", "source_level", "gap", *design.constants}
+    if strange := [name for name in parse(text).names if name not in only_levels]:
+        found = f"{text!r} reads {', '.join(strange)}, and is not the same in every language"
+        allowed = "+ - * / // %, comparisons, floor, ceil, round, min, max, clip, abs, sqrt; or level and gap alone"
+        raise DesignError([Problem(place, found, allowed, code="no-translation")])
+    track = design.track()
+    levels = np.arange(track.start_level, track.max_level + 1, dtype=np.float64)
+    table = {}
+    for name in sources:
+        source_level = float(design.sources[name].level)
+        names = {**design.constants, "level": levels, "source_level": source_level, "gap": levels - source_level}
+        here = open_levels(design.sources[name]).hold(levels) & open_levels(rule).hold(levels)
+        values = np.broadcast_to(evaluate_at(place, text, names, here), levels.shape)
+        for_levels = np.ones(len(levels)) if rule.bands else values
+        for up_to, factor in reversed(rule.bands or []):
+            for_levels = np.where(values <= up_to, factor, for_levels)
+        table[name] = tuple(np.where(here & np.isfinite(for_levels), for_levels, 1.0).tolist())
+    return table

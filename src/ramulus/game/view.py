@@ -1,0 +1,313 @@
+"""A pack as one language writes it: what a template lays out, with every expression and name already in its words."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from ramulus.formula import parse
+from ramulus.game.expressions import Writer, used_functions
+from ramulus.game.factors import RulePack
+from ramulus.game.languages import Language, camel, pascal, snake
+from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack
+
+GIVEN = ("skill_level", "leader_level", "party_size")
+
+
+@dataclass(frozen=True)
+class Factor:
+    """One multiplier in an award: the rule, the sources it scales (none for all), and its value as an expression."""
+
+    rule: RulePack
+    sources: tuple[str, ...]
+    value: str
+
+
+@dataclass(frozen=True)
+class Step:
+    """What the product is multiplied by next: one factor, or a group of rules that stack together.
+
+    Attributes:
+        stack: "multiply", "add" or "best".
+        factors: the rule, or all of the group.
+        opens: whether the group comes up here for the first time.
+        timed: whether the group stands here only while this rule is on, and was not taken before.
+        open: whether some rule before may have taken the group.
+    """
+
+    stack: str
+    factors: tuple[Factor, ...]
+    rule: RulePack
+    opens: bool
+    timed: bool
+    open: bool
+
+
+@dataclass(frozen=True)
+class Product:
+    """The product of the multipliers on one kind of award, and what only the game can tell it."""
+
+    steps: tuple[Step, ...]
+    given: tuple[str, ...]
+    traits: tuple[str, ...]
+    timed: tuple[RulePack, ...]
+    by_player: bool
+    reads_gap: bool
+    reads_level: bool
+
+    @property
+    def asks(self) -> bool:
+        """Whether anything has to be told."""
+        return bool(self.given or self.traits or self.timed or self.by_player)
+
+
+class View:
+    """What a template reads. Names of the design's are spelt as the language has them."""
+
+    def __init__(self, pack: Pack, language: Language, name: str, design: str, version: str) -> None:
+        self.pack, self.language, self.name, self.design, self.version = pack, language, name, design, version
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self.pack, name)
+
+    # --- spelling ----------------------------------------------------------------------------------------------
+
+    def text(self, text: str) -> str:
+        """Return a text in quotes."""
+        return self.language.quoted(text)
+
+    def number(self, value: float) -> str:
+        """Return a number."""
+        return self.language.words.number(value)
+
+    def numbers(self, values: Iterable[float]) -> str:
+        """Return numbers side by side."""
+        return ", ".join(self.number(value) for value in values)
+
+    def id(self, name: str) -> str:
+        """Return a name as an identifier."""
+        return self.language.identifier(name)
+
+    def constant(self, name: str) -> str:
+        """Return how a constant of the design's is read."""
+        form = {"cpp": "detail::numbers().design_{}", "csharp": "Tables.Design{}"}.get(self.language.name, "DESIGN_{}")
+        return form.format({"cpp": snake, "csharp": pascal}.get(self.language.name, str.upper)(name))
+
+    @property
+    def pascal_name(self) -> str:
+        """The export's name with a capital at each word."""
+        return pascal(self.name)
+
+    @staticmethod
+    def pascal(name: str) -> str:
+        """Return a name with a capital at each word."""
+        return pascal(name)
+
+    def rule_id(self, rule: RulePack) -> str:
+        """Return the name of a multiplier as a part of an identifier."""
+        return self.language.spell(rule.name)
+
+    # --- what there is -----------------------------------------------------------------------------------------
+
+    @cached_property
+    def any(self) -> dict[str, bool]:
+        """What some track needs; what none needs is not written."""
+        tracks = self.pack.tracks
+        return {
+            "carry": any(0 < track.carry < 10**9 for track in tracks),
+            "drops": any(track.carry < 10**9 for track in tracks),
+            "limit": any(track.carry_limit >= 0 for track in tracks),
+            "exceeded": any(track.exceeded for track in tracks),
+            "one": any(track.one for track in tracks),
+            "scale": any(track.scale > 1 for track in tracks),
+            "whole": any(track.scale > 1 and track.whole for track in tracks),
+            "may_drop": any(track.may_drop for track in tracks),
+            "points": any(track.granted[-1] or track.start_points for track in tracks),
+            "discard": any(track.at_cap == "discard" for track in tracks),
+            "fill": any(track.at_cap == "fill" for track in tracks),
+            "bank": any(track.at_cap == "bank" for track in tracks),
+            "lists": any(not source.width for source in self.pack.sources),
+            "by_level": any(len(source.low) > 1 for source in self.pack.sources),
+        }
+
+    @cached_property
+    def functions(self) -> set[str]:
+        """The functions and helpers that some formula needs."""
+        found = used_functions(list(self.pack.trees))
+        roundings = [(self.pack.rounding, self.pack.to)] if self.pack.sources else []
+        roundings += [(stat.rounding, stat.to) for stat in self.pack.stats]
+        found |= {"round" for kind, to in roundings if kind == "nearest" and to == 1}
+        found |= {"round_to" for kind, to in roundings if kind == "nearest" and to != 1}
+        found |= {"modulo" for kind, to in roundings if kind in ("down", "up", "nearest") and to != 1}
+        return found
+
+    @cached_property
+    def changing_stats(self) -> list[StatPack]:
+        """Stats that are more than a table."""
+        return [stat for stat in self.pack.stats if stat.tree is not None or stat.upgrades]
+
+    @property
+    def skilled(self) -> list[SourcePack]:
+        """Sources that practise a skill."""
+        return [source for source in self.pack.sources if source.skill]
+
+    def stats_of(self, track: TrackPack) -> list[StatPack]:
+        """Return the stats of a track that are tables."""
+        return [stat for stat in self.pack.stats if stat.track == track.name and stat.tree is None]
+
+    def skill_numbers(self, source: SourcePack) -> tuple[float, ...]:
+        """Return a source's XP for its skill as numbers; none where it is a formula."""
+        if isinstance(source.skill_xp, ast.expr):
+            return ()
+        return source.skill_xp if isinstance(source.skill_xp, tuple) else (source.skill_xp,)
+
+    def place_of(self, stat: StatPack) -> int:
+        """Return which stat of the design it is, from 0."""
+        return self.pack.stats.index(stat)
+
+    @staticmethod
+    def reads_numbers(product: Product) -> bool:
+        """Return whether a product takes any factor from the tables."""
+        return any(not factor.value or factor.rule.bands for step in product.steps for factor in step.factors)
+
+    # --- expressions -------------------------------------------------------------------------------------------
+
+    def expression(self, tree: ast.expr, fixed: Mapping[str, float] | None = None) -> str:
+        """Return a formula; `fixed` are numbers that it reads."""
+        return self._writer(fixed or {}).number_of(tree)
+
+    @staticmethod
+    def names_of(tree: ast.expr) -> set[str]:
+        """Return the names that a formula reads."""
+        return set(parse(ast.unparse(tree)).names)
+
+    def _writer(self, fixed: Mapping[str, float]) -> Writer:
+        local = camel if self.language.name == "csharp" else self.id
+        names = {name: local(name) for name in ("level", "source_level", "gap", *GIVEN, *self.pack.traits)}
+        names |= {name: self.constant(name) for name in self.pack.constants}
+        names |= {stat.name: self.stat_call(stat) for stat in self.pack.stats}
+        names |= {name: self.number(value) for name, value in fixed.items()}
+        return Writer(self.language.words, self.argument_names(names))
+
+    def argument_names(self, names: dict[str, str]) -> dict[str, str]:
+        """Return how a formula reads what is told of an encounter."""
+        told = {"cpp": "at.", "csharp": "at."}.get(self.language.name, "")
+        return names | {name: f"{told}{self.id(name)}" for name in (*GIVEN, *self.pack.traits)}
+
+    def stat_call(self, stat: StatPack) -> str:
+        """Return how a formula reads another stat at the same level."""
+        call = {
+            "python": "stat({name}, level, ranks)", "javascript": "stat({name}, level, ranks)",
+            "lua": "leveling.stat({name}, level, ranks)", "cpp": "stat(Stat::{id}, player_level, ranks)",
+            "csharp": "StatAt(Stat.{id}, playerLevel, ranks)",
+        }[self.language.name]  # fmt: skip
+        return call.format(name=self.text(stat.name), id=self.id(stat.name))
+
+    def rounded(self, kind: str, to: float, value: str) -> str:
+        """Return an expression rounded as the design says."""
+        functions = self.language.words.functions
+        if kind == "none":
+            return value
+        if to == 1:
+            return f"{functions[{'down': 'floor', 'up': 'ceil', 'nearest': 'round'}[kind]]}({value})"
+        modulo, multiple = functions["modulo"], self.number(to)
+        if kind == "nearest":
+            return f"{functions['round_to']}({value}, {multiple})"
+        return (
+            f"{value} - {modulo}({value}, {multiple})"
+            if kind == "down"
+            else f"{value} + {modulo}(-{value}, {multiple})"
+        )
+
+    # --- multipliers -------------------------------------------------------------------------------------------
+
+    @cached_property
+    def main_product(self) -> Product:
+        """The product on awards to the main track."""
+        every = [source.name for source in self.pack.sources]
+        rules = [(rule, rule.sources) for rule in self.pack.rules if rule.sources]
+        return self._product(rules, every, splits=self.pack.splits)
+
+    @cached_property
+    def skill_product(self) -> Product:
+        """The product on awards to skills."""
+        every = [source.name for source in self.skilled]
+        trees = [source.skill_xp for source in self.skilled if isinstance(source.skill_xp, ast.expr)]
+        rules = [(rule, rule.skill_sources) for rule in self.pack.rules if rule.skill_sources]
+        return self._product(rules, every, trees)
+
+    def _product(
+        self, rules: list[tuple[RulePack, tuple[str, ...]]], every: list[str], more: Iterable[ast.expr] = (), *,
+        splits: bool = False,
+    ) -> Product:  # fmt: skip
+        factors = [
+            Factor(rule, () if list(sources) == every else sources, self._value(rule)) for rule, sources in rules
+        ]
+        trees = [*(rule.tree for rule, _ in rules if rule.tree is not None), *more]
+        read = {name for tree in trees for name in parse(ast.unparse(tree)).names}
+        return Product(
+            steps=tuple(self._steps(factors)),
+            given=tuple(name for name in GIVEN if name in read or (name == "party_size" and splits)),
+            traits=tuple(trait for trait in self.pack.traits if trait in read),
+            timed=tuple(rule for rule, _ in rules if rule.timed),
+            by_player=any(rule.players for rule, _ in rules),
+            reads_gap="gap" in read,
+            reads_level=bool({"level", "gap", "leader_level"} & read) or any(r.low or r.high for r, _ in rules),
+        )
+
+    def _value(self, rule: RulePack) -> str:
+        if rule.tree is None:
+            return ""
+        writer = self._writer({})
+        # Lua has no `*=`.
+        plain = rule.bands or self.language.name != "lua"
+        return writer.number_of(rule.tree) if plain else writer.factor_of(rule.tree)
+
+    @staticmethod
+    def _steps(factors: list[Factor]) -> Iterable[Step]:
+        """Yield the links of the product: a group stands where the first of its rules that is on stands."""
+        settled, begun = set(), set()
+        for factor in factors:
+            stack = factor.rule.stack
+            if stack == "multiply":
+                yield Step(stack, (factor,), factor.rule, True, False, False)
+            elif stack not in settled:
+                group = tuple(other for other in factors if other.rule.stack == stack)
+                yield Step(stack, group, factor.rule, stack not in begun, factor.rule.timed, stack in begun)
+                begun.add(stack)
+                if not factor.rule.timed:
+                    settled.add(stack)
+
+
+def _named(pack: Pack) -> dict[str, list[str]]:
+    """Return the names that stand side by side in a program, by their place in a design."""
+    return {
+        "tracks": [track.name for track in pack.tracks],
+        "sources": [source.name for source in pack.sources],
+        "stats": [stat.name for stat in pack.stats],
+        "upgrades": [upgrade.name for upgrade in pack.upgrades],
+        "multipliers": [rule.name for rule in pack.rules],
+        "constants": list(pack.constants),
+    }
+
+
+def clashes(pack: Pack, language: Language) -> Iterable[tuple[str, str, str]]:
+    """Yield names of one kind that a language would spell the same, with their place."""
+    for place, names in _named(pack).items():
+        seen: dict[str, str] = {}
+        for name in names:
+            spelt = language.identifier(name)
+            if spelt in seen:
+                yield place, seen[spelt], name
+            seen[spelt] = name
+
+
+def respelt(pack: Pack, language: Language) -> list[str]:
+    """Return the names of tracks, sources, stats and upgrades that would be words of a language, as they are spelt."""
+    named = _named(pack)
+    names = [name for kind in ("tracks", "sources", "stats", "upgrades") for name in named[kind]]
+    spelt = {name: language.identifier(name) for name in names}
+    return [f"{name} → {text}" for name, text in spelt.items() if text.endswith("_")]

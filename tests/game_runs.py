@@ -1,0 +1,267 @@
+"""Random designs and runs for code that games load, with what the ledger and the tables of the package say to each."""
+
+from __future__ import annotations
+
+import json
+import random
+import shutil
+import subprocess
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+import ramulus as rm
+from ramulus.formula import parse
+from ramulus.rules.multipliers import Company
+from ramulus.rules.pay import paid_xp
+from ramulus.rules.rounding import ROUNDING_CODES, Rounder
+from ramulus.rules.tabulation import tabulated
+from ramulus.rules.xp_units import from_units, to_units, units_of
+
+FACTORS = (
+    "clip(1 - 0.08 * gap, 0.04, 1)", "1 + 0.1 * (level // 3)", "round(level / 3 + 0.25) / 2", "0.5 + (gap % 3) / 7",
+    "2 if level < leader_level else 1", "max(0.2, 1 - skill_level / 20, level / 40)", "1.5 if 2 <= level < 6 else 0.75",
+    "exp(-abs(gap) / 9)", "1 / party_size ** 0.5" , "sqrt(luck) + 0.1", "(level > 3 and gap > 0) * 0.5 + 0.7",
+    "ceil(level * first_share) / 10", "1.25", "abs(gap - 0.5) // 0.7 / 4", "0.9 + (not level > 5) * 0.2 or 1", "level and 0.8",
+)  # fmt: skip
+OVERFLOW = {
+    "carry": (1, 1, 0, 0.5, 0.29, 0.333333333), "threshold": ("reached", "exceeded"), "whole_xp": (True, False),
+    "level_ups_per_award": ("any", "any", "one"), "at_cap": ("discard", "fill", "bank"), "carry_limit": (None, None, 0, 0.25, 3),
+}  # fmt: skip
+
+
+def _track(dice: random.Random, parts: bool) -> dict[str, Any]:
+    levels, start = dice.randint(2, 12), dice.choice([0, 1, 1, 5])
+    costs = [round(dice.uniform(1, 200), 1) if parts else dice.randint(1, 200) for _ in range(levels)]
+    overflow = {key: value for key, some in OVERFLOW.items() if (value := dice.choice(some)) is not None}
+    return {
+        "start_level": start, "max_level": start + levels, "cost": {"values": costs, "rounding": "none"}, "overflow": overflow,
+        "may_drop_levels": dice.random() < 0.5, "start_points": dice.choice([0, 3]), "start_xp": 0.5 if min(costs) > 0.5 and parts else 0,
+        "points_per_level": dice.choice([0, 1, 0.1, "level * 0.3", "1 if level < 4 else 2"]),
+    }  # fmt: skip
+
+
+def _stats(dice: random.Random) -> dict[str, Any]:
+    limits = {"at_least": 2.5, "rounding": dice.choice(["none", "down", "nearest", "up"])}
+    return {
+        "stats": {
+            "shear": {"base": 9, "growth": 1.06, **(limits if dice.random() < 0.6 else {})},
+            "windup": {"base": 1.4, "per_level": dice.choice([0, -0.2]), "at_most": 3},
+            "pull": {"formula": dice.choice(["shear / windup + level", "round(shear) - base", "shear if level > 4 else 0"]),
+                     "base": 2, "rounding": "nearest", "rounding_to": dice.choice([None, 5])},
+            "grip": {"track": "grafting", "base": 1, "per_level": 0.5},
+        },
+        "upgrades": {"keen_edge": {"stat": "shear", "add": 2}, "deft": {"stat": "windup", "factor": 0.93, "max_rank": 4}},
+    }  # fmt: skip
+
+
+def _multipliers(dice: random.Random) -> list[dict[str, Any]]:
+    rules = []
+    for number in range(dice.randint(0, 7)):
+        rule: dict[str, Any] = {"name": f"rule {number}", "stack": dice.choice(["multiply", "multiply", "add", "best"])}
+        formula = dice.choice([text for text in FACTORS if "party_size **" not in text])
+        if dice.random() < 0.25:
+            rule |= {"against": "level / leader_level", "bands": [[0.4, 5.0], [0.7, 2.5], [0.95, 1.4]]}
+        else:
+            rule["factor"] = dice.choice([1.5, 0.9, formula, formula, formula])
+        if dice.random() < 0.3:
+            rule |= {"from_day": 2, "to_day": 9}
+        if dice.random() < 0.2:
+            rule["from_level"], rule["to_level"] = 3, 8
+        choice = dice.random()
+        rule |= {"sources": ["aphid_cluster"]} if choice < 0.15 else {"tags": ["pest"]} if choice < 0.3 else {}
+        if dice.random() < 0.15:
+            rule["players"] = ["steady"]
+        if dice.random() < 0.3:
+            rule["tracks"] = [dice.choice(["warden", "grafting"])]
+        rules.append(rule)
+    return rules
+
+
+def game_design(seed: int) -> rm.Design:
+    """Return a design with everything that a game can load; no two seeds need the same of a language."""
+    dice = random.Random(seed)
+    parts = dice.random() < 0.3
+    return rm.Design.from_dict({
+        "format": 1, "title": f"Canopy {seed}", "constants": {"first_share": 0.7}, **_stats(dice),
+        "tracks": {"warden": _track(dice, parts), "grafting": _track(dice, False)},
+        "sources": {
+            "aphid_cluster": {"level": 1, "xp": {"low": 9, "high": 13}, "tags": ["pest"]},
+            "class": {"level": 4, "xp": dice.choice([34, "10 + level * 2", "level ** 1.5 + source_level"]), "tags": ["pest", "tough"]},
+            "seed_errand": {"level": 2, "xp": {"one_of": [[100, 0.7], [150, 0.3]]}},
+            "shoot_graft": {"level": 3, "xp": 20, "skill": "grafting",
+                            "skill_xp": dice.choice([2, "1 + skill_level % 3", "level ** 1.1", "source_level + 0.5"])},
+        },
+        "encounter": {"seconds": 30, "failure": {"xp_share": dice.choice([0, 0.1, 0.37])}},
+        "awards": {"rounding": dice.choice(["down", "nearest", "up"]), "rounding_to": dice.choice([None, None, 5]),
+                   "least_award": dice.choice([0, 2])},
+        "multipliers": _multipliers(dice),
+        "players": {"steady": {"traits": {"luck": 0.8}, "hours_per_day": 1}, "adept": {"traits": {"luck": 1.3}, "hours_per_day": 2}},
+        "party": {"members": {"wren": {"player": "steady"}, "lark": {"player": "adept"}}, "share": dice.choice(["each", "split"]),
+                  "hold_below_leader": dice.random() < 0.5},
+    })  # fmt: skip
+
+
+# --- runs -------------------------------------------------------------------------------------------------------
+
+
+def runs(design: rm.Design, seed: int, steps: int, encounters: bool = True) -> list[tuple[dict[str, Any], list[Any]]]:
+    """Return requests with the states that are right, some runs of fresh characters on each track."""
+    dice, found = random.Random(seed), []
+    for track in design.tracks:
+        for _ in range(max(steps // 40, 1)):
+            found.append(_run(design, track, dice, len(found), min(steps, 40), encounters))
+    return found
+
+
+def _run(design: rm.Design, track: str, dice: random.Random, number: int, steps: int, encounters: bool) -> Any:
+    ledger = rm.Ledger(design, track)
+    scale, costs = ledger.tables.scale, list(ledger.tables.overflow.costs)
+    do: list[dict[str, Any]] = []
+    states = [_state(ledger)]
+    for _ in range(steps):
+        near = dice.choice(costs) + dice.choice([-1, 0, 0, 1])
+        units = dice.choice([0, 1, near, near, dice.randint(0, 60), dice.randint(0, 3 * max(costs)), sum(costs) // 2])
+        roll, award = dice.random(), None
+        if encounters and design.sources and roll < 0.4:
+            step, award = _encounter(design, track, ledger.level, dice)
+            do.append(step)
+            ledger.award(from_units(award, scale))
+        elif roll < 0.75:
+            do.append({"award": units})
+            ledger.award(from_units(units, scale))
+        elif roll < 0.93:
+            do.append({"lose": units})
+            ledger.lose(from_units(units, scale))
+        else:
+            do.append({"reload": 1})
+            ledger = rm.Ledger.from_dict(design, ledger.to_dict())
+        states.append(_state(ledger) | ({} if award is None else {"award": award}))
+    return {"id": number, "track": track, "do": do}, states
+
+
+def _state(ledger: rm.Ledger) -> dict[str, Any]:
+    units = {name: getattr(ledger.account, name) for name in ("xp", "wasted")}
+    return {"level": ledger.level, "points": float(ledger.points), **units}
+
+
+def _encounter(design: rm.Design, track: str, level: int, dice: random.Random) -> tuple[dict[str, Any], int]:
+    """Return an encounter, and the units that it awards by the package's own tables."""
+    tables, main = tabulated(design), design.track()
+    for_skill = track != design.main_track_name
+    names = [name for name, source in design.sources.items() if not for_skill or source.skill == track]
+    name, won = dice.choice(names), dice.random() < 0.7
+    if for_skill:
+        level = dice.randint(main.start_level, main.max_level)
+    leader, size = dice.randint(main.start_level or 1, main.max_level), dice.randint(1, 4)
+    profile, on = (
+        dice.choice(list(design.players)),
+        [r.name for r in design.multipliers if r.timed and dice.random() < 0.5],
+    )
+    columns, profiles = tables.columns, tables.profile(profile)
+    place = list(design.sources).index(name)
+    column = int(columns.first_column[place]) + dice.randrange(int(columns.width[place]))
+    awarding = profiles.awarding(Company(leader, size, shares=np.ones((1, 1), dtype=np.bool_)))
+    active = tables.always_on | {i for i, rule in enumerate(design.multipliers) if rule.name in on}
+    index = level - main.start_level
+    drawn = dice.choice([0, 1, 9, 34, 150, dice.randint(0, 10_000)])
+    step = {
+        "encounter": name, "xp": drawn, "success": int(won), "level": level, "skill_level": int(columns.skill_level[column]),
+        "leader_level": leader, "party_size": size, "player": profile, "luck": design.players[profile].traits["luck"], "on": on,
+    }  # fmt: skip
+    asked = {"encounter", "xp", "success", "level", *_told(design, track)}
+    step = {key: value for key, value in step.items() if key in asked}
+    share = float(design.encounters.failure.xp_share)
+    if for_skill:
+        exact = profiles.encounters.skill_xp[index, column] * awarding.skill_product(active)[index, column]
+        xp = Rounder.of(design.awards)(exact * (1.0 if won else share))
+        return step, int(to_units(xp, tables.track(track).scale))
+    product = float(awarding.product(active)[index, column])
+    split = size if design.party and design.party.share == "split" else 1
+    rounder = Rounder.of(design.awards)
+    xp = paid_xp(
+        drawn / split, product, won, share, ROUNDING_CODES[rounder.kind], rounder.to, float(design.awards.least_award)
+    )
+    return step, units_of(xp, tables.main.scale)
+
+
+def _told(design: rm.Design, track: str) -> set[str]:
+    """Return what code for an award to a track has to be told: what formulas read, and what conditions look at."""
+    scaled = [name for name, source in design.sources.items() if track in (design.main_track_name, source.skill)]
+    rules = [
+        rule
+        for rule in design.multipliers
+        if (rule.tracks is None or track in rule.tracks)
+        and any(rule.sources is None or name in rule.sources for name in scaled)
+        and any(rule.tags is None or set(rule.tags) & set(design.sources[name].tags) for name in scaled)
+    ]
+    texts = [text for rule in rules for text in (rule.factor, rule.against)]
+    if track == design.main_track_name:
+        told = {"party_size"} if design.party and design.party.share == "split" else set()
+    else:
+        told, texts = set(), texts + [source.skill_xp for source in design.sources.values()]
+    told |= {name for text in texts if isinstance(text, str) for name in parse(text).names}
+    return (
+        told
+        | ({"on"} if any(r.timed for r in rules) else set())
+        | ({"player"} if any(r.players for r in rules) else set())
+    )
+
+
+# --- languages --------------------------------------------------------------------------------------------------
+
+CPP = "g++ -std=c++17 -Wall -Wextra -Werror -ffp-contract=off {flags} harness.cpp -o harness"
+BUILDS = {
+    "python": ((), "python3 harness.py"), "javascript": ((), "node harness.mjs"), "lua": ((), "lua5.4 harness.lua"),
+    "cpp": ((CPP.format(flags="-O1 -fsanitize=undefined,address"),), "./harness"),
+    "csharp": (("mcs -warn:4 -warnaserror Harness.cs Leveling.cs -out:Harness.exe",), "mono Harness.exe"),
+}  # fmt: skip
+
+
+def missing(language: str) -> str:
+    """Return a program that a language needs and this machine lacks; "" where all are there."""
+    builds, run = BUILDS[language]
+    return next(
+        (line.split()[0] for line in (*builds, run) if not line.startswith("./") and not shutil.which(line.split()[0])),
+        "",
+    )
+
+
+def build(folder: Path, language: str) -> list[str]:
+    """Build an exported folder's harness; return the command that runs it."""
+    builds, run = BUILDS[language]
+    for line in builds:
+        done = subprocess.run(line.split(), cwd=folder, capture_output=True, text=True, check=False)
+        assert done.returncode == 0, done.stdout + done.stderr
+    return run.split()
+
+
+def answers(folder: Path, command: list[str], requests: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Ask a harness, and return its answers."""
+    asked = "".join(json.dumps(request, separators=(",", ":")) + "\n" for request in requests)
+    done = subprocess.run(command, cwd=folder, input=asked, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr[-2000:]
+    return [json.loads(line) for line in done.stdout.splitlines()]
+
+
+def differences(design: rm.Design, folder: Path, language: str, seed: int, steps: int) -> int:
+    """Hold a language against the package over some runs; return how many steps were the same.
+
+    Raises:
+        AssertionError: it is at some step in another state, or awards something else.
+    """
+    command, asked, same = build(folder, language), runs(design, seed, steps), 0
+    for (request, right), answer in zip(asked, answers(folder, command, [r for r, _ in asked]), strict=True):
+        assert answer["id"] == request["id"]
+        for number, (state, found) in enumerate(zip(right, answer["states"], strict=True)):
+            assert state == found, (
+                language,
+                design.title,
+                request["track"],
+                request["do"][max(number - 3, 0) : number],
+                state,
+                found,
+            )
+            same += 1
+    return same
