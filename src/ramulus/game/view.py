@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -13,55 +12,7 @@ from ramulus.game.expressions import Writer, used_functions
 from ramulus.game.factors import RulePack
 from ramulus.game.languages import Language, camel, pascal, snake
 from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack
-
-GIVEN = ("skill_level", "leader_level", "party_size")
-
-
-@dataclass(frozen=True)
-class Factor:
-    """One multiplier in an award: the rule, the sources it scales (none for all), and its value as an expression."""
-
-    rule: RulePack
-    sources: tuple[str, ...]
-    value: str
-
-
-@dataclass(frozen=True)
-class Step:
-    """What the product is multiplied by next: one factor, or a group of rules that stack together.
-
-    Attributes:
-        stack: "multiply", "add" or "best".
-        factors: the rule, or all of the group.
-        opens: whether the group comes up here for the first time.
-        timed: whether the group stands here only while this rule is on, and was not taken before.
-        open: whether some rule before may have taken the group.
-    """
-
-    stack: str
-    factors: tuple[Factor, ...]
-    rule: RulePack
-    opens: bool
-    timed: bool
-    open: bool
-
-
-@dataclass(frozen=True)
-class Product:
-    """The product of the multipliers on one kind of award, and what only the game can tell it."""
-
-    steps: tuple[Step, ...]
-    given: tuple[str, ...]
-    traits: tuple[str, ...]
-    timed: tuple[RulePack, ...]
-    by_player: bool
-    reads_gap: bool
-    reads_level: bool
-
-    @property
-    def asks(self) -> bool:
-        """Whether anything has to be told."""
-        return bool(self.given or self.traits or self.timed or self.by_player)
+from ramulus.game.products import GIVEN, Factor, Product, steps_of
 
 
 class View:
@@ -249,7 +200,7 @@ class View:
         trees = [*(rule.tree for rule, _ in rules if rule.tree is not None), *more]
         read = {name for tree in trees for name in parse(ast.unparse(tree)).names}
         return Product(
-            steps=tuple(self._steps(factors)),
+            steps=tuple(steps_of(factors)),
             given=tuple(name for name in GIVEN if name in read or (name == "party_size" and splits)),
             traits=tuple(trait for trait in self.pack.traits if trait in read),
             timed=tuple(rule for rule, _ in rules if rule.timed),
@@ -265,21 +216,6 @@ class View:
         # Lua has no `*=`.
         plain = rule.bands or self.language.name != "lua"
         return writer.number_of(rule.tree) if plain else writer.factor_of(rule.tree)
-
-    @staticmethod
-    def _steps(factors: list[Factor]) -> Iterable[Step]:
-        """Yield the links of the product: a group stands where the first of its rules that is on stands."""
-        settled, begun = set(), set()
-        for factor in factors:
-            stack = factor.rule.stack
-            if stack == "multiply":
-                yield Step(stack, (factor,), factor.rule, True, False, False)
-            elif stack not in settled:
-                group = tuple(other for other in factors if other.rule.stack == stack)
-                yield Step(stack, group, factor.rule, stack not in begun, factor.rule.timed, stack in begun)
-                begun.add(stack)
-                if not factor.rule.timed:
-                    settled.add(stack)
 
 
 def _named(pack: Pack) -> dict[str, list[str]]:

@@ -14,7 +14,8 @@ from ramulus.errors import DataError, DesignError, Problem
 from ramulus.game.languages import Language, language, snake
 from ramulus.game.levels_json import SCHEMA_FILE, levels_csv, levels_of
 from ramulus.game.levels_schema import levels_schema
-from ramulus.game.pack import MOST_ROWS, Pack, pack_of
+from ramulus.game.pack import Pack
+from ramulus.game.packing import pack_of
 from ramulus.game.view import View, clashes, respelt
 
 if TYPE_CHECKING:
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
 
 JSON = "json"
 LINE = 130
+MOST_ROWS = 5_000
 _VERSION = re.compile(r"(Written by Ramulus |\"ramulus\": \")[^\s\"]+")
 
 

@@ -1,0 +1,173 @@
+"""A pack made of a design: its tables read off, its formulas as trees where every language gives the same double."""
+
+from __future__ import annotations
+
+import ast
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ramulus.design.names import stat_track
+from ramulus.errors import DesignError, Problem
+from ramulus.formula import parse
+from ramulus.formula.functions import Array, power
+from ramulus.game.factors import is_exact, rules_of
+from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack, UpgradePack
+from ramulus.rules.evaluating import evaluate_at
+from ramulus.rules.ledger_state import fingerprint
+from ramulus.rules.limits import open_levels
+from ramulus.rules.overflow import NO_LIMIT
+from ramulus.rules.tabulation import tabulated
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.design.stat import Stat, Upgrade
+    from ramulus.rules.track_tables import TrackTables
+
+LEAST_RANKS, MOST_RANKS = 20, 1_000
+
+
+def pack_of(design: Design) -> Pack:
+    """Return what a game needs of a design.
+
+    Raises:
+        DesignError: the costs are at fault, or a formula can neither be translated exactly nor be made a table.
+    """
+    tables = tabulated(design)
+    upgrades = {name: _upgrade(design, name, upgrade) for name, upgrade in design.upgrades.items()}
+    stats = tuple(_stat(design, name, stat, upgrades) for name, stat in design.stats.items())
+    rules = rules_of(design)
+    sources = tuple(_source(design, name) for name in design.sources)
+    party, failure = design.party, design.encounters.failure
+    trees = [*(rule.tree for rule in rules), *(s.skill_xp for s in sources if isinstance(s.skill_xp, ast.expr))]
+    read = {name for tree in trees if tree is not None for name in parse(ast.unparse(tree)).names}
+    read |= {name for stat in stats if stat.tree is not None for name in parse(ast.unparse(stat.tree)).names}
+    traits = {trait for player in design.players.values() for trait in player.traits}
+    return Pack(
+        title=design.title,
+        main=design.main_track_name,
+        tracks=tuple(_track(tables.track(name)) for name in design.track_order),
+        stats=stats,
+        upgrades=tuple(upgrades.values()),
+        sources=sources,
+        rules=rules,
+        constants={name: float(value) for name, value in design.constants.items() if name in read},
+        traits=tuple(sorted(traits & read)),
+        rounding=design.awards.rounding,
+        to=float(design.awards.rounding_to or 1),
+        least=float(design.awards.least_award),
+        xp_share=float(failure.xp_share),
+        splits=bool(party and party.share == "split"),
+        holds=bool(party and party.hold_below_leader),
+    )
+
+
+def _track(tables: TrackTables) -> TrackPack:
+    track, rule = tables.track, tables.overflow
+    return TrackPack(
+        name=tables.name,
+        rules=fingerprint(tables),
+        scale=rule.scale,
+        start_level=track.start_level,
+        max_level=track.max_level,
+        start_units=tables.start_units,
+        start_points=float(track.start_points),
+        costs=tuple(rule.costs),
+        granted=tuple(tables.granted.tolist()),
+        carry=rule.carry,
+        carry_limit=-1 if rule.carry_limit == NO_LIMIT else rule.carry_limit,
+        exceeded=rule.more > 0,
+        one=track.overflow.level_ups_per_award == "one",
+        whole=rule.whole,
+        may_drop=rule.may_drop,
+        at_cap=track.overflow.at_cap,
+    )
+
+
+def _upgrade(design: Design, name: str, upgrade: Upgrade) -> UpgradePack:
+    granted = tabulated(design).main.granted
+    bought = int((design.track().start_points + float(granted[-1])) / upgrade.price)
+    # Where there is no last rank, a game may grant more points than level-ups do.
+    last = min(upgrade.max_rank or max(2 * bought, LEAST_RANKS), MOST_RANKS)
+    ranks = np.arange(last + 1, dtype=np.float64)
+    adds = upgrade.add is not None
+    effects = ranks * (upgrade.add or 0) if adds else power(np.float64(upgrade.factor or 1), ranks)
+    return UpgradePack(name, upgrade.stat, adds, tuple(effects.tolist()), float(upgrade.price))
+
+
+def _stat(design: Design, name: str, stat: Stat, upgrades: dict[str, UpgradePack]) -> StatPack:
+    curve = tabulated(design).stats()[name]
+    own = tuple(upgrade for upgrade in upgrades.values() if upgrade.stat == name)
+    tree, fixed = _tree_of_stat(design, name, stat, upgrades)
+    changes = bool(own or tree is not None)
+    values: Array = curve.grown if changes else curve.values
+    return StatPack(
+        name=name,
+        track=stat_track(design, stat),
+        by_level=() if tree is not None else tuple(np.asarray(values, dtype=np.float64).tolist()),
+        tree=tree,
+        fixed=fixed,
+        low=stat.at_least if changes else None,
+        high=stat.at_most if changes else None,
+        rounding=stat.rounding if changes else "none",
+        to=float(stat.rounding_to or 1),
+        upgrades=own,
+    )
+
+
+def _tree_of_stat(
+    design: Design, name: str, stat: Stat, upgrades: dict[str, UpgradePack]
+) -> tuple[ast.expr | None, dict[str, float]]:
+    """Return a stat's formula where it reads stats that upgrades change, through others too, and its own numbers."""
+    if not stat.formula or not _reads(design, name, {upgrade.stat for upgrade in upgrades.values()}):
+        return None, {}
+    formula = parse(stat.formula)
+    if not is_exact(formula.tree):
+        found = f"{formula.text!r} reads a stat that upgrades change, and is not the same in every language"
+        allowed = "+ - * / // %, comparisons, floor, ceil, round, min, max, clip, abs, sqrt"
+        raise DesignError([Problem(f"stats.{name}.formula", found, allowed, code="no-translation")])
+    start = design.track(stat_track(design, stat)).start_level
+    fixed = {"start_level": float(start), **({} if stat.base is None else {"base": float(stat.base)})}
+    return formula.tree, {key: value for key, value in fixed.items() if key in formula.names}
+
+
+def _reads(design: Design, name: str, upgraded: set[str]) -> bool:
+    text = design.stats[name].formula
+    used = [other for other in (parse(text).names if text else ()) if other in design.stats]
+    return any(other in upgraded or _reads(design, other, upgraded) for other in used)
+
+
+def _source(design: Design, name: str) -> SourcePack:
+    source, tables = design.sources[name], tabulated(design)
+    law = tables.laws[list(design.sources).index(name)]
+    low = np.where(np.isfinite(law.low), law.low, 0.0).tolist()
+    return SourcePack(
+        name=name,
+        level=source.level,
+        low=tuple(low) if isinstance(source.xp, str) else (low[0],),
+        width=law.width,
+        amounts=tuple(law.amounts.tolist()),
+        up_to=tuple(law.up_to.tolist()),
+        skill=source.skill or "",
+        skill_xp=_skill_xp(design, name),
+    )
+
+
+def _skill_xp(design: Design, name: str) -> float | tuple[float, ...] | ast.expr:
+    """Return a source's XP for its skill: a number, a tree, or by level where the tree is no exact one."""
+    value = design.sources[name].skill_xp
+    if not isinstance(value, str):
+        return float(value or 0)
+    formula = parse(value)
+    if is_exact(formula.tree):
+        return formula.tree
+    if "skill_level" in formula.names:
+        found = f"{value!r} reads skill_level, and is not the same in every language"
+        raise DesignError(
+            [Problem(f"sources.{name}.skill_xp", found, "a formula without powers", code="no-translation")]
+        )
+    main, source = tabulated(design).main, design.sources[name]
+    levels = main.curve.levels
+    names = {**design.constants, "level": levels, "source_level": float(source.level)}
+    xp = evaluate_at(f"sources.{name}.skill_xp", value, names, open_levels(source).hold(levels))
+    return tuple(np.where(np.isfinite(xp), np.broadcast_to(xp, levels.shape), 0.0).tolist())

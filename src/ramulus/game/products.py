@@ -1,0 +1,72 @@
+"""The product of the multipliers on one kind of award, link by link, as a language writes it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from ramulus.game.factors import RulePack
+
+GIVEN = ("skill_level", "leader_level", "party_size")
+
+
+@dataclass(frozen=True)
+class Factor:
+    """One multiplier in an award: the rule, the sources it scales (none for all), and its value as an expression."""
+
+    rule: RulePack
+    sources: tuple[str, ...]
+    value: str
+
+
+@dataclass(frozen=True)
+class Step:
+    """What the product is multiplied by next: one factor, or a group of rules that stack together.
+
+    Attributes:
+        stack: "multiply", "add" or "best".
+        factors: the rule, or all of the group.
+        opens: whether the group comes up here for the first time.
+        timed: whether the group stands here only while this rule is on, and was not taken before.
+        open: whether some rule before may have taken the group.
+    """
+
+    stack: str
+    factors: tuple[Factor, ...]
+    rule: RulePack
+    opens: bool
+    timed: bool
+    open: bool
+
+
+@dataclass(frozen=True)
+class Product:
+    """The product of the multipliers on one kind of award, and what only the game can tell it."""
+
+    steps: tuple[Step, ...]
+    given: tuple[str, ...]
+    traits: tuple[str, ...]
+    timed: tuple[RulePack, ...]
+    by_player: bool
+    reads_gap: bool
+    reads_level: bool
+
+    @property
+    def asks(self) -> bool:
+        """Whether anything has to be told."""
+        return bool(self.given or self.traits or self.timed or self.by_player)
+
+
+def steps_of(factors: list[Factor]) -> Iterator[Step]:
+    """Yield the links of the product: a group stands where the first of its rules that is on stands."""
+    settled, begun = set(), set()
+    for factor in factors:
+        stack = factor.rule.stack
+        if stack == "multiply":
+            yield Step(stack, (factor,), factor.rule, True, False, False)
+        elif stack not in settled:
+            group = tuple(other for other in factors if other.rule.stack == stack)
+            yield Step(stack, group, factor.rule, stack not in begun, factor.rule.timed, stack in begun)
+            begun.add(stack)
+            if not factor.rule.timed:
+                settled.add(stack)
