@@ -18,7 +18,9 @@ from .errors import Problem as Problem
 from .errors import RamulusError as RamulusError
 from .errors import SavedLedgerError as SavedLedgerError
 from .errors import UnknownNameError as UnknownNameError
+from .game import Conformity as Conformity
 from .game import Export as Export
+from .game import conform as conform
 from .game import export as export
 from .page import report as report
 from .results.party import PartyRun as PartyRun

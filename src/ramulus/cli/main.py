@@ -18,6 +18,7 @@ from ramulus.cli import (
     check,
     compare,
     compile,
+    conform,
     demo,
     effort,
     explain,
@@ -75,6 +76,7 @@ for command in (
     plot,
     report,
     export,
+    conform,
     compile,
 ):
     command.register(app)

@@ -33,6 +33,13 @@ class VerdictFormat(StrEnum):
     junit = "junit"
 
 
+class ConformFormat(StrEnum):
+    """How it is printed whether a game conforms: in sentences, or as test reports read it."""
+
+    text = "text"
+    junit = "junit"
+
+
 File = Annotated[Path, typer.Argument(help="The design file, TOML or JSON.", show_default=False)]
 Track = Annotated[str | None, typer.Option("--track", help="The track (default: the main one).")]
 Until = Annotated[

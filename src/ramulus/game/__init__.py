@@ -7,13 +7,14 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ramulus.game.conforming import Conformity, conform
 from ramulus.game.reading import design_of
 from ramulus.game.writing import Export, differing, exported, write_export
 
 if TYPE_CHECKING:
     from ramulus.design import Design
 
-__all__ = ["Export", "design_of", "differing", "export", "exported", "write_export"]
+__all__ = ["Conformity", "Export", "conform", "design_of", "differing", "export", "exported", "write_export"]
 
 
 def export(

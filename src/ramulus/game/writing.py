@@ -16,6 +16,7 @@ from ramulus.game.levels_json import SCHEMA_FILE, levels_csv, levels_of
 from ramulus.game.levels_schema import levels_schema
 from ramulus.game.pack import Pack
 from ramulus.game.packing import pack_of
+from ramulus.game.vectors import vectors_json
 from ramulus.game.view import View, clashes, respelt
 
 if TYPE_CHECKING:
@@ -62,6 +63,7 @@ def exported(design: Design, languages: Iterable[str] = (), name: str | None = N
     pack, name = pack_of(design), _checked(name or snake(design.title), given=name is not None)
     levels = levels_of(design, pack, __version__)
     files = {"levels.json": _json(levels) + "\n", SCHEMA_FILE: _json(levels_schema()) + "\n"}
+    files["vectors.json"] = _json(vectors_json(pack, levels["design"], __version__)) + "\n"
     files |= {f"levels_{track.name}.csv": levels_csv(track, pack) for track in pack.tracks}
     for one in wanted:
         _refuse_long(pack)

@@ -1,0 +1,93 @@
+"""`ramulus conform`: the game's own code held against the design."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+from xml.sax.saxutils import quoteattr
+
+import typer
+
+from ramulus.cli import options
+from ramulus.cli.closing import Changes, Quiet
+from ramulus.cli.output import Printing
+from ramulus.errors import DataError
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command."""
+    app.command()(conform)
+
+
+def conform(
+    file: options.File,
+    command: Annotated[
+        list[str] | None,
+        typer.Argument(
+            metavar="[-- COMMAND…]", help="What starts the game: a program and its arguments.", show_default=False
+        ),
+    ] = None,
+    requests: Annotated[
+        Path | None, typer.Option("--requests", help="Write the runs to ask a game for, a line of JSON each, instead.")
+    ] = None,
+    recorded: Annotated[
+        Path | None, typer.Option("--recorded", help="Judge a file of answers to those runs instead.")
+    ] = None,
+    budget: Annotated[
+        float, typer.Option("--budget", min=0.1, help="Seconds to find out what it does instead.")
+    ] = 30.0,
+    start_timeout: Annotated[
+        float, typer.Option("--start-timeout", min=0.1, help="Seconds for the first answer.")
+    ] = 60.0,
+    timeout: Annotated[float, typer.Option("--timeout", min=0.1, help="Seconds for each later answer.")] = 10.0,
+    form: Annotated[
+        options.ConformFormat, typer.Option("--format", help="How to print it.")
+    ] = options.ConformFormat.text,
+    changes: Changes = None,
+    quiet: Quiet = False,
+) -> None:
+    """Hold the game's own code against the design: awards, losses, saves and what encounters pay.
+
+    The game is asked for runs of awards, a line of JSON each, and answers a line each; the harness in an export does
+    it for exported code. Where it differs, it is said what it does instead. Exit 1 where it differs.
+    """
+    from ramulus.design import write_whole
+    from ramulus.game.conforming import conform as hold
+    from ramulus.game.conforming import conform_recorded, requests_for
+    from ramulus.game.requests import Heard, lines_of
+    from ramulus.game.told import sentences
+
+    if sum((bool(command), requests is not None, recorded is not None)) != 1:
+        raise typer.BadParameter("one of -- COMMAND…, --requests FILE and --recorded FILE", param_hint="COMMAND")
+    design, printing = options.load(file, changes), Printing("conform", quiet=quiet)
+    if requests is not None:
+        lines = requests_for(design)
+        write_whole(requests, "".join(f"{line}\n" for line in lines))
+        printing.say(f"wrote {len(lines)} runs to {requests}; next: let the game answer them, a line each, then")
+        printing.say(f"  ramulus conform {file} --recorded ANSWERS.jsonl")
+        return
+    if recorded is not None:
+        heard = Heard()
+        for line in lines_of(_content(recorded)):
+            heard.hear(line)
+        found = conform_recorded(design, heard)
+    else:
+        found = hold(design, command or [], budget=budget, start_timeout=start_timeout, timeout=timeout)
+    said = list(sentences(found))
+    print(_junit(design.title, said, found.conforms) if form is options.ConformFormat.junit else "\n".join(said))
+    if not found.conforms:
+        raise typer.Exit(1)
+
+
+def _content(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise DataError(f"{path}: cannot be read ({error.strerror})") from None
+
+
+def _junit(title: str, said: list[str], conforms: bool) -> str:
+    head = f'<testsuites><testsuite name="ramulus conform" tests="1" failures="{0 if conforms else 1}">'
+    case = f"<testcase classname={quoteattr(title)} name={quoteattr('the game does what the design says')}>"
+    text = "" if conforms else f"<failure message={quoteattr(said[0])}>{quoteattr(' '.join(said[1:]))[1:-1]}</failure>"
+    return f'<?xml version="1.0" encoding="utf-8"?>\n{head}{case}{text}</testcase></testsuite></testsuites>'

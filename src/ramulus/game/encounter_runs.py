@@ -1,0 +1,109 @@
+"""Encounters to ask a game for, with what each awards by the design's own tables."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from decimal import Decimal
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+
+from ramulus.game.mistaken import AWARD, Game
+from ramulus.game.pack import Pack
+from ramulus.game.products import Product
+from ramulus.game.requests import Request
+from ramulus.rules.multipliers import Company
+from ramulus.rules.pay import paid_xp
+from ramulus.rules.rounding import ROUNDING_CODES, Rounder, round_amount
+from ramulus.rules.tabulation import tabulated
+from ramulus.rules.xp_units import units_of
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+COUNT = 60
+
+
+class Encounter(NamedTuple):
+    """An encounter to ask for: the request, the units that are right, and those that other precisions make of it."""
+
+    request: Request
+    award: int
+    others: frozenset[int]
+
+
+def encounters_of(design: Design, pack: Pack, product: Product, first: int) -> list[Encounter]:
+    """Return encounters of the main track at every kind of circumstance, the same ones each time."""
+    if not design.sources:
+        return []
+    dice = random.Random(pack.title)
+    return [_encounter(design, pack, product, dice, first + place) for place in range(COUNT)]
+
+
+def _encounter(design: Design, pack: Pack, product: Product, dice: random.Random, number: int) -> Encounter:
+    tables, track = tabulated(design), pack.tracks[0]
+    level, steps = _start(pack, dice)
+    index = level - track.start_level
+    columns = tables.columns
+    open_here = [place for place, column in enumerate(columns.first_column) if columns.open[index, column]]
+    place = dice.choice(open_here or range(len(design.sources)))
+    name, profile, won = list(design.sources)[place], dice.choice(list(design.profiles)), dice.random() < 0.8
+    column = int(columns.first_column[place]) + dice.randrange(int(columns.width[place]))
+    leader, size = dice.randint(max(track.start_level, 1), track.max_level), dice.randint(1, 4)
+    on = [rule.name for rule in product.timed if dice.random() < 0.5]
+    law = tables.laws[place]
+    drawn = float(dice.choice(law.amounts) if not law.width else law.low[index] + dice.randrange(law.width))
+    drawn = drawn if np.isfinite(drawn) else 10.0
+    at = {
+        "skill_level": int(columns.skill_level[column]), "leader_level": leader, "party_size": size,
+        "player": profile, "on": on, **{trait: _trait(design, profile, trait, index) for trait in product.traits},
+    }  # fmt: skip
+    asks = {
+        *product.given,
+        *product.traits,
+        *(["on"] if product.timed else []),
+        *(["player"] if product.by_player else []),
+    }
+    told = {key: value for key, value in at.items() if key in asks}
+    xp = int(drawn) if drawn.is_integer() else drawn
+    step: dict[str, Any] = {"encounter": name, "xp": xp, "success": int(won), **told}
+    company = Company(leader, size, shares=np.ones((1, 1), dtype=np.bool_))
+    active = tables.always_on | {i for i, rule in enumerate(design.multipliers) if rule.name in on and rule.timed}
+    factor = float(tables.profile(profile).awarding(company).product(active)[index, column])
+    part = drawn / (size if pack.splits else 1)
+    award, *others = _in_three_ways(design, part, factor, won)
+    return Encounter(
+        Request(number, track, steps, step), units_of(award, track.scale),
+        frozenset(units_of(other, track.scale) for other in others if other != award),
+    )  # fmt: skip
+
+
+def _in_three_ways(design: Design, drawn: float, factor: float, won: bool) -> Iterator[float]:
+    """Yield the XP that is awarded in doubles, in single precision and in decimals."""
+    rounder, share = Rounder.of(design.awards), float(design.encounters.failure.xp_share)
+    code, least = ROUNDING_CODES[rounder.kind], float(design.awards.least_award)
+    yield paid_xp(drawn, factor, won, share, code, rounder.to, least)
+    single = np.float32(drawn) * np.float32(factor) * np.float32(1.0 if won else share)
+    exact = Decimal(repr(drawn)) * Decimal(f"{factor:.12g}") * Decimal(repr(1.0 if won else share))
+    for other in (float(single), float(exact)):
+        rounded = round_amount(other, code, rounder.to)
+        yield max(rounded, least) if won else rounded
+
+
+def _start(pack: Pack, dice: random.Random) -> tuple[int, tuple[tuple[str, int], ...]]:
+    """Return a level, and awards that lead to it."""
+    game, track = Game(pack.tracks[0]), pack.tracks[0]
+    steps = []
+    for _ in range(dice.randint(0, min(len(track.costs), 12))):
+        if game.level == game.cap:
+            break
+        award = int(track.costs[game.level] + track.exceeded - game.xp)
+        game.award(max(award, 0))
+        steps.append((AWARD, max(award, 0)))
+    return track.start_level + game.level, tuple(steps)
+
+
+def _trait(design: Design, profile: str, trait: str, index: int) -> float:
+    value = tabulated(design).profile(profile).encounters.scene.names[trait]
+    return float(np.broadcast_to(value, (len(tabulated(design).main.granted), 1))[index, 0])

@@ -1,0 +1,207 @@
+"""A game that makes mistakes: the rule at a threshold, with some of them put in. Without any it is the design's own.
+
+It is written apart from `rules/overflow.py`, and held against it, so that what vectors are chosen by is not the very
+code they are to test.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import numpy as np
+
+from ramulus.game.mistakes import OLDER_COST
+from ramulus.game.pack import TrackPack
+
+BILLION = 10**9
+AWARD, LOSE, RELOAD = "award", "lose", "reload"
+Step = tuple[str, int]
+
+
+class State(NamedTuple):
+    """What a game can tell after a step; XP in units, a fraction where it keeps one."""
+
+    level: int
+    xp: float
+    points: float
+    level_ups: int
+    wasted: float = 0
+
+
+class Game:
+    """One character of a game that makes some mistakes."""
+
+    def __init__(self, track: TrackPack, mistakes: Iterable[str] = ()) -> None:
+        self.track, self.mistakes = track, frozenset(mistakes)
+        self.costs = self._costs()
+        self.level, self.xp = 0, float(track.start_units) if "kept-not-rounded" in self.mistakes else track.start_units
+        self.peak, self.points = 0, track.start_points
+        self.level_ups = 1 if "level-up-at-start" in self.mistakes else 0
+        self.wasted = 0.0
+
+    def _costs(self) -> list[int]:
+        costs = list(self.track.costs)
+        if "table-shifted-up" in self.mistakes:
+            costs = [*costs[1:], costs[-1]]
+        if "table-shifted-down" in self.mistakes:
+            costs = [costs[0], *costs[:-1]]
+        for mistake in self.mistakes:
+            if mistake.startswith(OLDER_COST):
+                level, more = mistake.removeprefix(f"{OLDER_COST}-").split("-")
+                costs[int(level) - self.track.start_level] += 1 if more == "more" else -1
+        return costs
+
+    @property
+    def cap(self) -> int:
+        """The last level, from 0."""
+        return len(self.costs) + ("cap-one-high" in self.mistakes) - ("cap-one-low" in self.mistakes)
+
+    @property
+    def state(self) -> State:
+        """Where the character stands."""
+        return State(self.track.start_level + self.level, self.xp, self.points, self.level_ups, self.wasted)
+
+    def does(self, steps: Iterable[Step]) -> list[State]:
+        """Return where the character stands, at first and after each step."""
+        states = [self.state]
+        for kind, units in steps:
+            self.level_ups = 0
+            if kind == AWARD:
+                self.award(units)
+            elif kind == LOSE:
+                self.lose(units)
+            elif "save-without-xp" in self.mistakes:
+                self.xp = 0
+            states.append(self.state)
+        return states
+
+    # --- awards ------------------------------------------------------------------------------------------------
+
+    def award(self, units: int) -> None:
+        """Book an award."""
+        was_at_cap, had = self.level == self.cap, self.xp
+        self.xp = self._sum(self.xp, units)
+        if "booked-twice" in self.mistakes and self.level < self.cap and self.xp == self._cost(self.level):
+            self.xp += units
+        before = self.level
+        first_cost = self._cost(self.level)
+        while self.level < self.cap and self._reaches(first_cost if self._keeps_cost else self._cost(self.level)):
+            self._go_up()
+            if self._one:
+                break
+        if "rest-lost" in self.mistakes and self.level - before > 1:
+            self.xp = 0
+        if self.level == self.cap:
+            self.xp = self._held_at_cap(was_at_cap)
+        self._grant(before)
+        # What went in and neither paid for a level nor is still there.
+        self.wasted += had + units - sum(self.costs[before : self.level]) - self.xp
+
+    @property
+    def _keeps_cost(self) -> bool:
+        return "old-cost-goes-on" in self.mistakes
+
+    @property
+    def _one(self) -> bool:
+        return "one-level-an-award" in self.mistakes or (self.track.one and "any-for-one" not in self.mistakes)
+
+    def _cost(self, level: int) -> int:
+        return self.costs[min(level, len(self.costs) - 1)]
+
+    def _sum(self, xp: float, units: int) -> float:
+        if "sums-of-32-bits" in self.mistakes:
+            return (int(xp) + units + 2**31) % 2**32 - 2**31
+        if "sums-in-single-precision" in self.mistakes:
+            return float(np.float32(np.float32(xp) + np.float32(units)))
+        return xp + units
+
+    def _reaches(self, cost: int) -> bool:
+        above = self.track.exceeded
+        if "above-for-reached" in self.mistakes:
+            above = True
+        if "reached-for-above" in self.mistakes:
+            above = False
+        return self.xp > cost if above else self.xp >= cost
+
+    def _go_up(self) -> None:
+        subtracted = self._cost(self.level + ("new-cost-subtracted" in self.mistakes))
+        excess = self.xp - subtracted
+        self.level += 1
+        self.level_ups += 1
+        self.xp = self._kept(excess)
+
+    def _kept(self, excess: float) -> float:
+        track, mistakes = self.track, self.mistakes
+        if "excess-dropped" in mistakes:
+            return 0
+        share = BILLION // 2 if "half-kept" in mistakes else track.carry
+        if "kept-not-rounded" in mistakes:
+            kept = excess * share / BILLION
+            return min(kept, self._limit / BILLION) if self._limited else kept
+        if "carry-in-doubles" in mistakes:
+            kept = math.floor(excess * (share / BILLION))
+            kept = (
+                min(kept, math.floor(self._cost(self.level) * (track.carry_limit / BILLION))) if self._limited else kept
+            )
+            return kept - kept % track.scale if track.whole else kept
+        exact = int(excess) * share
+        exact = min(exact, self._limit) if self._limited else exact
+        return self._rounded(exact)
+
+    @property
+    def _limited(self) -> bool:
+        return self.track.carry_limit >= 0 and self.level < len(self.costs)
+
+    @property
+    def _limit(self) -> int:
+        return self._cost(self.level) * self.track.carry_limit
+
+    def _rounded(self, billionths: int) -> int:
+        """Return what is kept, in units, rounded as the design or the mistake has it."""
+        step = self.track.scale if self.track.whole or "kept-rounded-down" in self.mistakes else 1
+        unit = BILLION * step
+        if "kept-rounded-up" in self.mistakes:
+            return -(-billionths // unit) * step
+        if "kept-rounded-nearest" in self.mistakes:
+            return (2 * billionths + unit) // (2 * unit) * step
+        # The design rounds to the unit first, and then to whole XP: the same as at once.
+        return billionths // unit * step
+
+    def _held_at_cap(self, was_there: bool) -> float:
+        ways = {"discards-at-cap": "discard", "fills-at-cap": "fill", "banks-at-cap": "bank"}
+        way = next((ways[mistake] for mistake in self.mistakes if mistake in ways), self.track.at_cap)
+        if was_there and "grows-past-cap" in self.mistakes:
+            way = "bank"
+        if way == "discard":
+            return 0
+        return min(self.xp, self.costs[-1]) if way == "fill" else self.xp
+
+    def _grant(self, before: int) -> None:
+        granted, again = self.track.granted, "points-again" in self.mistakes
+        last = min(self.level, len(granted) - 1)
+        first = before if again else self.peak
+        if last > first:
+            if "points-once-an-award" in self.mistakes:
+                first = last - 1
+            self.points += granted[last] - granted[first]
+        self.peak = max(self.peak, last)
+
+    # --- losses ------------------------------------------------------------------------------------------------
+
+    def lose(self, units: int) -> None:
+        """Take XP away."""
+        if "losses-ignored" in self.mistakes:
+            return
+        if "losses-below-zero" in self.mistakes:
+            self.xp -= units
+            return
+        taken = min(units, self.xp)
+        self.xp -= taken
+        left = units - taken
+        while left > 0 and self.track.may_drop and self.level > 0 and "levels-never-dropped" not in self.mistakes:
+            self.level -= 1
+            part = min(left, self._cost(self.level))
+            self.xp = self._cost(self.level) - part
+            left -= part

@@ -1,0 +1,112 @@
+"""What came of holding a game against a design, in sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ramulus.game.conforming import Conformity
+from ramulus.game.diagnosis import Explanation
+from ramulus.game.mistakes import MISTAKES
+from ramulus.game.requests import Difference
+from ramulus.rules.xp_units import from_units
+
+_SHOWN = 5
+_KEYS = {"xp": "XP", "total_xp": "XP in all", "level": "the level", "points": "points", "wasted": "wasted XP"}
+
+
+def sentences(found: Conformity) -> Iterator[str]:
+    """Yield what came of it, a sentence a line; the first says whether the game conforms."""
+    judged = f"{found.runs} runs, {found.steps:,} steps"
+    if found.difference is None:
+        yield f"your game does what the design says: {judged} agree ({_told(found)})"
+    else:
+        yield f"your game differs from the design: {_difference(found.difference, found.told)}"
+        yield from _instead(found)
+    if found.is_of_another_design:
+        yield f"it says that it was built from another design: {found.design[1]}, and this is {found.design[0]}"
+    yield from _awards(found)
+    if found.takes_negative:
+        yield "it books an award below 0; right is to refuse it, or to change nothing"
+    for what in found.cannot:
+        yield f"not judged: {what}, which your game says it cannot do"
+    if found.heard.chatter:
+        shown = " / ".join(found.heard.examples)
+        yield f"{found.heard.chatter:,} lines were no answers and were passed over: {shown}"
+
+
+def _told(found: Conformity) -> str:
+    told = ", ".join(_KEYS[key] for key in _KEYS if key in found.told)
+    missing = [words for key, words in _KEYS.items() if key in ("xp", "points") and key not in found.told]
+    missing = [words for words in missing if not (words == "XP" and "total_xp" in found.told)]
+    return f"judged by {told}" + (f"; {' and '.join(missing)} not told, so not judged" if missing else "")
+
+
+def _difference(found: Difference, told: tuple[str, ...]) -> str:
+    scale = found.request.track.scale
+    steps = found.request.steps[: found.step]
+    words = {"award": "", "lose": "a loss of ", "reload": "saving and loading"}
+    done = [words[kind] + ("" if kind == "reload" else f"{from_units(units, scale):,}") for kind, units in steps]
+    listed = ", then ".join(done[-_SHOWN:])
+    before = f"after {len(done) - _SHOWN} awards more and then {listed}" if len(done) > _SHOWN else f"after {listed}"
+    before = before if done else "a fresh character"
+    track = "" if found.request.track.name == "" else f" on {found.request.track.name}"
+    if found.key == "events":
+        return f"{before}{track} your game tells of other level-ups than {found.right.level_ups}"
+    right = f"level {found.right.level} with {from_units(int(found.right.xp), scale):,} XP"
+    if found.key == "wasted":
+        wasted = from_units(int(found.right.wasted), scale)
+        return f"{before}{track} your game has wasted {found.found} units, the design {wasted:,} XP at {right}"
+    if found.key == "points":
+        return f"{before}{track} your game has {found.found} points, the design {found.right.points:g} at {right}"
+    return f"{before}{track} your game is at {_place(found, scale)}, the design at {right}"
+
+
+def _place(found: Difference, scale: int) -> str:
+    if found.key == "level":
+        return f"level {found.found}"
+    where = "in all " if found.key == "total_xp" else ""
+    xp = found.found if isinstance(found.found, int | float) else 0
+    return f"level {found.right.level} with {where}{xp / scale:,.10g} XP"
+
+
+def _instead(found: Conformity) -> Iterator[str]:
+    if found.remembers:
+        yield "a fresh process answers it rightly: your game remembers something from the run before"
+        return
+    if found.explanation is None:
+        yield "this is none of the mistakes that are known; the run above is the shortest that was found to show it"
+        return
+    yield from _explanation(found.explanation)
+
+
+def _explanation(one: Explanation) -> Iterator[str]:
+    agrees = f"; {one.further} further runs agree with that" if one.further else ""
+    if one.costs:
+        shown = [f"level {level} costs {cost:,} and {right:,} in the design" for level, cost, right in one.costs]
+        costs = ", ".join(shown[:_SHOWN])
+        more = f", and {len(one.costs) - _SHOWN} more" if len(one.costs) > _SHOWN else ""
+        yield f"in your game {costs}{more}{agrees if not one.mistakes else ''}; write the tables anew: ramulus export"
+    if one.mistakes:
+        does = " and ".join(f"{MISTAKES[code].does} ({code.replace('-', ' ')})" for code in one.mistakes)
+        yield f"it {does}{agrees}"
+    for code in one.mistakes:
+        yield f"way out: {MISTAKES[code].way_out}"
+    if one.others:
+        others = "; ".join(" and ".join(code.replace("-", " ") for code in codes) for codes in one.others[:3])
+        yield f"no run that was asked for tells it apart from: {others}"
+
+
+def _awards(found: Conformity) -> Iterator[str]:
+    wrong = found.faulty_awards
+    edges = len(found.awards) - len(wrong)
+    if wrong:
+        one, got = wrong[0]
+        asked = ", ".join(f"{key} {value}" for key, value in (one.request.encounter or {}).items())
+        many = f"{len(wrong)} of {found.judged_awards} encounters"
+        yield f"{many} award something else, such as {got} for {one.award}: {asked}"
+    elif found.judged_awards:
+        yield f"{found.judged_awards} encounters award what the design says"
+    elif found.difference is None:
+        yield "what encounters award is not judged: your game answered none"
+    if edges:
+        yield f"{edges} awards stand on a rounding edge and differ by it: no fault, but not the same doubles"
