@@ -5,6 +5,7 @@ import json
 import math
 import random
 import re
+import shutil
 import subprocess
 import sys
 import types
@@ -17,7 +18,7 @@ import pytest
 import ramulus as rm
 from conftest import make
 from game_runs import BUILDS, differences, game_design, missing
-from ramulus.game import design_of, exported
+from ramulus.game import design_of, differing, exported
 from ramulus.rules.stats import stat_curves
 from ramulus.rules.tabulation import tabulated
 
@@ -336,6 +337,34 @@ def test_a_retune_changes_the_tables_alone():
 
 def design_name(text):
     return text.split("from design ")[1][:16]
+
+
+# --- the examples -------------------------------------------------------------------------------------------------
+
+EXAMPLES = Path(__file__).parent.parent / "examples" / "into_the_game"
+PLAYS = {
+    "python": ((), "python3 play.py"), "javascript": ((), "node play.mjs"), "lua": ((), "lua5.4 play.lua"),
+    "cpp": (("g++ -std=c++17 -O3 -march=native -ffp-contract=off play.cpp -o play",), "./play"),
+    "csharp": (("mcs Play.cs Leveling.cs -out:Play.exe",), "mono Play.exe"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ["canopy", "canopy_hard"])
+def test_the_examples_are_what_their_designs_say(name):
+    design = rm.demo_design() if name == "canopy" else rm.load_design(EXAMPLES / "canopy_hard.toml")
+    assert differing(exported(design, BUILDS, name), EXAMPLES / name) == []
+
+
+@LANGUAGES
+def test_each_language_plays_the_example_alike(tmp_path, language):
+    shutil.copytree(EXAMPLES / "canopy", tmp_path / "canopy")
+    printed = []
+    for one in ("python", language):
+        builds, run = PLAYS[one]
+        for line in (*builds, run):
+            done = subprocess.run(line.split(), cwd=tmp_path / "canopy", capture_output=True, check=True)
+        printed.append(done.stdout.decode("utf-8"))
+    assert printed[0] == printed[1] and "Level 9 · 661 / 662" in printed[0]
 
 
 # --- the command --------------------------------------------------------------------------------------------------
