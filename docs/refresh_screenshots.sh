@@ -50,7 +50,7 @@ shot() {
     local lines
     lines=$(wc -l <"$work/text")
     xterm -geometry "104x$((lines < 39 ? lines + 1 : 40))+0+0" -fa 'DejaVu Sans Mono' -fs 13 -bg '#FBFAF7' -fg '#23211D' -b 12 +sb \
-        -e sh -c "head -39 '$work/text'; sleep 30" &
+        -e sh -c "fold -s -w 104 '$work/text' | head -39; sleep 30" &
     local window=$!
     sleep 2
     import -window root -trim +repage "$out/$name.png"
@@ -65,3 +65,8 @@ shot award ramulus award canopy.toml 40 400 90 --also carry=0 --also carry=0.5,l
 shot compare_table ramulus compare canopy.toml canopy_eased.toml --seed 7
 shot tune ramulus tune canopy.toml --vary steepness --vary crown_gate
 shot simulate ramulus simulate canopy.toml --seed 7
+
+# A game that asks for more than the cost where the cost is enough.
+ramulus export canopy.toml game --for javascript --quiet
+sed -i 's/this\.xp >= threshold/this.xp > threshold/' game/leveling.mjs
+shot conform ramulus conform canopy.toml -- node game/harness.mjs

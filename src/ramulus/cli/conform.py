@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
+import sys
+import textwrap
 from pathlib import Path
 from typing import Annotated
 from xml.sax.saxutils import quoteattr
@@ -12,6 +15,7 @@ from ramulus.cli import options
 from ramulus.cli.closing import Changes, Quiet
 from ramulus.cli.output import Printing
 from ramulus.errors import DataError
+from ramulus.showing import harmless
 
 
 def register(app: typer.Typer) -> None:
@@ -74,9 +78,19 @@ def conform(
     else:
         found = hold(design, command or [], budget=budget, start_timeout=start_timeout, timeout=timeout)
     said = list(sentences(found))
-    print(_junit(design.title, said, found.conforms) if form is options.ConformFormat.junit else "\n".join(said))
+    if form is options.ConformFormat.junit:
+        print(_junit(design.title, said, found.conforms))
+    else:
+        _print_wrapped(said)
     if not found.conforms:
         raise typer.Exit(1)
+
+
+def _print_wrapped(said: list[str]) -> None:
+    """Print sentences; on a terminal a long one goes on below, a little to the right."""
+    width = shutil.get_terminal_size().columns if sys.stdout.isatty() else 10_000
+    for line in said:
+        print(harmless(textwrap.fill(line, width, subsequent_indent="  ", break_long_words=False)))
 
 
 def _content(path: Path) -> bytes:

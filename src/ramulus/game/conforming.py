@@ -140,13 +140,8 @@ class _Examination:
 
     def of_process(self, game: GameProcess, fresh: Fresh) -> Conformity:
         """Ask a process."""
-        known = []
-        first: Difference | None = None
-        for request in self.requests:
-            answer = game.ask(request)
-            known.append((request, answer))
-            if first is None:
-                first = difference(request, answer)
+        known = [(request, game.ask(request)) for request in self.requests]
+        first = self._first(known)
         until = time.monotonic() + self._budget
         explanation, remembers = None, False
         if first is not None:
@@ -168,14 +163,23 @@ class _Examination:
             raise DataError(
                 "none of the answers is to a run that was asked for; are they to the requests of this design?"
             )
-        differences = [found for request, answer in known if (found := difference(request, answer))]
-        first = min(differences, key=lambda one: one.step, default=None)
+        first = self._first(known)
         explanation = self._explained(first, known, None, time.monotonic() + self._budget) if first else None
         awards = tuple(
             (one, _awarded(heard.answers[one.request.number])) for one in self.encounters
             if one.request.number in heard.answers
         )  # fmt: skip
         return self._conformity(known, first, explanation, False, awards, False, heard)
+
+    def _first(self, known: list[tuple[Request, Answer]]) -> Difference | None:
+        """Return the difference that shows after the fewest steps, the main track's before others, with the least XP."""
+        found = [one for request, answer in known if (one := difference(request, answer))]
+        tracks = self._pack.tracks
+
+        def key(one: Difference) -> tuple[int, int, int]:
+            return tracks.index(one.request.track), one.step, sum(units for _, units in one.request.steps[: one.step])
+
+        return min(found, key=key, default=None)
 
     def _conformity(
         self, known: list[tuple[Request, Answer]], first: Difference | None, explanation: Explanation | None,

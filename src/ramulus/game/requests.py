@@ -124,12 +124,12 @@ def negative_requests(pack: Pack, first: int) -> list[Request]:
 
 @dataclass(frozen=True)
 class Difference:
-    """The first step at which a game is elsewhere; `step` 0 is the fresh character."""
+    """The first step at which a game is elsewhere; `step` 0 is the fresh character, `found` what the game told."""
 
     request: Request
     step: int
     key: str
-    found: Any
+    found: dict[str, Any]
     right: State
 
 
@@ -162,7 +162,7 @@ def differs(request: Request, answer: Answer, right: list[State], *, wasted: boo
         if not key and wasted and "wasted" in found and not _near(found["wasted"], state.wasted):
             key = "wasted"
         if key:
-            return Difference(request, step, key, found.get(key), state)
+            return Difference(request, step, key, found, state)
     return None
 
 

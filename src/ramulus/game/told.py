@@ -20,7 +20,7 @@ def sentences(found: Conformity) -> Iterator[str]:
     if found.difference is None:
         yield f"your game does what the design says: {judged} agree ({_told(found)})"
     else:
-        yield f"your game differs from the design: {_difference(found.difference, found.told)}"
+        yield f"your game differs from the design: {_difference(found.difference)}"
         yield from _instead(found)
     if found.is_of_another_design:
         yield f"it says that it was built from another design: {found.design[1]}, and this is {found.design[0]}"
@@ -41,32 +41,44 @@ def _told(found: Conformity) -> str:
     return f"judged by {told}" + (f"; {' and '.join(missing)} not told, so not judged" if missing else "")
 
 
-def _difference(found: Difference, told: tuple[str, ...]) -> str:
+def _difference(found: Difference) -> str:
     scale = found.request.track.scale
-    steps = found.request.steps[: found.step]
-    words = {"award": "", "lose": "a loss of ", "reload": "saving and loading"}
-    done = [words[kind] + ("" if kind == "reload" else f"{from_units(units, scale):,}") for kind, units in steps]
-    listed = ", then ".join(done[-_SHOWN:])
-    before = f"after {len(done) - _SHOWN} awards more and then {listed}" if len(done) > _SHOWN else f"after {listed}"
-    before = before if done else "a fresh character"
-    track = "" if found.request.track.name == "" else f" on {found.request.track.name}"
+    before = f"{_done(found)} on {found.request.track.name}"
+    right = f"level {found.right.level} with {_xp(found.right.xp, scale)} XP"
+    value = found.found.get(found.key)
     if found.key == "events":
-        return f"{before}{track} your game tells of other level-ups than {found.right.level_ups}"
-    right = f"level {found.right.level} with {from_units(int(found.right.xp), scale):,} XP"
+        return f"{before} your game does not tell of {found.right.level_ups} level-ups, which the design has there"
     if found.key == "wasted":
-        wasted = from_units(int(found.right.wasted), scale)
-        return f"{before}{track} your game has wasted {found.found} units, the design {wasted:,} XP at {right}"
+        wasted = f"{_xp(value, scale)} XP, the design {_xp(found.right.wasted, scale)}"
+        return f"{before} your game has wasted {wasted} at {right}"
     if found.key == "points":
-        return f"{before}{track} your game has {found.found} points, the design {found.right.points:g} at {right}"
-    return f"{before}{track} your game is at {_place(found, scale)}, the design at {right}"
+        return f"{before} your game has {value} points, the design {found.right.points:g} at {right}"
+    where = f"level {found.found.get('level', found.right.level)}"
+    if "xp" in found.found or "total_xp" in found.found:
+        where += f" with {_xp(found.found.get('xp', found.found.get('total_xp')), scale)} XP"
+        where += "" if "xp" in found.found else " in all"
+    return f"{before} your game is at {where}, the design at {right}"
 
 
-def _place(found: Difference, scale: int) -> str:
-    if found.key == "level":
-        return f"level {found.found}"
-    where = "in all " if found.key == "total_xp" else ""
-    xp = found.found if isinstance(found.found, int | float) else 0
-    return f"level {found.right.level} with {where}{xp / scale:,.10g} XP"
+def _done(found: Difference) -> str:
+    """Return what was done until then, in words."""
+    scale = found.request.track.scale
+    words = {"award": "", "lose": "a loss of "}
+    done = [
+        "saving and loading" if kind == "reload" else f"{words[kind]}{from_units(units, scale):,}"
+        for kind, units in found.request.steps[: found.step]
+    ]
+    if not done:
+        return "a fresh character"
+    more = f"{len(done) - _SHOWN} steps, then " if len(done) > _SHOWN else ""
+    return f"after {more}{', then '.join(done[-_SHOWN:])}"
+
+
+def _xp(units: object, scale: int) -> str:
+    """Return units as XP in words, whatever a game has told."""
+    if isinstance(units, bool) or not isinstance(units, int | float):
+        return str(units)
+    return f"{units / scale:,.10g}"
 
 
 def _instead(found: Conformity) -> Iterator[str]:
