@@ -172,7 +172,7 @@ class _Examination:
         return self._conformity(known, first, explanation, False, awards, False, heard)
 
     def _first(self, known: list[tuple[Request, Answer]]) -> Difference | None:
-        """Return the difference that shows after the fewest steps, the main track's before others, with the least XP."""
+        """Return the difference that shows after the fewest steps, the main track's first, with the least XP."""
         found = [one for request, answer in known if (one := difference(request, answer))]
         tracks = self._pack.tracks
 
