@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import ramulus as rm
-from game_runs import game_design
+from game_runs import LANGUAGES, build, game_design
 from ramulus.errors import DataError
 from ramulus.game.conforming import _Examination, conform
 from ramulus.game.idle import idle_mistakes
@@ -356,6 +356,25 @@ def test_an_exported_harness_conforms(tmp_path):
         rm.export(design, tmp_path / str(seed), ["python"])
         found = rm.conform(design, [sys.executable, str(tmp_path / str(seed) / "harness.py")])
         assert found.conforms and found.judged_awards == 60, list(sentences(found))
+
+
+REACHES = {
+    "python": ("leveling.py", "self.xp >= table.threshold(self.level)"), "javascript": ("leveling.mjs", "this.xp >= threshold("),
+    "lua": ("leveling.lua", "self.xp >= threshold("), "cpp": ("leveling.hpp", "xp >= own.threshold("),
+    "csharp": ("Leveling.cs", "Xp >= Own.Threshold("),
+}  # fmt: skip
+
+
+@LANGUAGES
+def test_a_wrong_game_in_each_language_is_told_what_it_does(tmp_path, language):
+    file, right = REACHES[language]
+    rm.export(DEMO, tmp_path, [language], name="canopy")
+    text = (tmp_path / file).read_text(encoding="utf-8")
+    assert right in text
+    (tmp_path / file).write_text(text.replace(right, right.replace(">=", ">")), encoding="utf-8")
+    command = ["sh", "-c", f"cd '{tmp_path}' && exec {' '.join(build(tmp_path, language))}"]
+    found = rm.conform(DEMO, command)
+    assert found.explanation.mistakes == ("above-for-reached",) and found.explanation.further == 12
 
 
 def test_an_award_of_one_more_is_found():

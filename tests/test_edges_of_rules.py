@@ -9,6 +9,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
+from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_units import MOST_SUM
 
 MEET = {"sources": {"blight": {"level": 1, "xp": 10, "seconds": 60}}, "encounter": {}, "players": {"p": {}}}
@@ -121,3 +122,78 @@ def test_a_file_that_lacks_levels_names_the_first_five(tmp_path):
         with pytest.raises(rm.RamulusError) as caught:
             rm.level_table(make({"file": "costs.csv"}, 11, file=tmp_path / "design.toml"))
         assert said in str(caught.value) and (said + " …" not in str(caught.value))
+
+
+def test_who_starts_at_the_cap_stands_there():
+    ledger = rm.Ledger(make({"values": [10, 20]}, 3), level=3)
+    assert ledger.label == "Level 3 · cap" and ledger.award(5).wasted == 5
+
+
+@pytest.mark.parametrize(("gives", "values"), [("cost", [10, 25]), ("total", [10, 35])])
+def test_a_list_says_from_which_level_on_its_last_cost_repeats(gives, values):
+    design = make({"values": values, "beyond": "hold", "gives": gives}, 6)
+    assert rm.level_table(design)["cost"].tolist()[:5] == [10, 25, 25, 25, 25]
+    said = {level: str(rm.explain(design, "tracks.warden.cost", level=level)) for level in range(1, 6)}
+    assert [level for level, text in said.items() if "the list is over" in text] == [3, 4, 5]
+
+
+def test_points_of_a_total_say_what_the_last_cost_is_added_to():
+    design = make({"points": [[2, 10], [4, 60]], "gives": "total", "beyond": "hold"}, 6)
+    text = str(rm.explain(design, "tracks.warden.cost", level=5))
+    assert "total(5) + the last cost" in text and "after 85" in text
+
+
+def test_pay_counts_what_a_failure_pays_the_skill():
+    """60 encounters an hour: 0.75 of 10 and 0.25 of 2 XP; for the skill 0.75 of 4 and 0.25 of 0.8, worth 2 each."""
+    sources = {"graft": {"level": 1, "xp": 10, "seconds": 60, "skill": "craft", "skill_xp": 4}}
+    design = make(
+        {"values": [90, 90]}, 3, skills={"craft": {"max_level": 3, "cost": {"values": [40, 60]}}}, sources=sources,
+        encounter={"success": 0.75, "failure": {"xp_share": 0.2}}, awards={"rounding": "none"},
+        players={"p": {"skill_xp_worth": 2, "pursuit": 1}},
+    )  # fmt: skip
+    assert tabulated(design).profile("p").pay[0, 0] == pytest.approx(60 * (7.5 + 0.5 + 2 * (3 + 0.2)))
+
+
+def test_what_nobody_meets_is_not_the_best():
+    sources = {name: {"level": 1, "xp": xp, "seconds": 60, "weight": weight}
+               for name, xp, weight in (("ant", 10, 1), ("moth", 100, 0), ("worm", 5, 1))}  # fmt: skip
+    design = make({"values": [90]}, 2, sources=sources, encounter={}, players={"p": {"pursuit": "best"}})
+    profile = tabulated(design).profile("p")
+    assert profile.chance(profile.tables.columns.first_column)[0].tolist() == [1, 0, 0]
+
+
+def test_bonuses_may_take_all_of_an_award_and_no_more():
+    rules = [{"name": "closed", "factor": 0, "stack": "add"}]
+    design = make({"values": [90]}, 2, multipliers=rules, **MEET)
+    assert rm.simulate(design, 5, hours=1).pace()["reached"].min() == 0
+    with pytest.raises(rm.DesignError, match="add up to a factor of -1"):
+        rm.gain_table(make({"values": [90]}, 2, multipliers=[*rules, {**rules[0], "name": "more"}], **MEET))
+
+
+def test_points_below_nothing_are_none():
+    with pytest.raises(rm.DesignError, match=r"-0.5 points at level 2"):
+        rm.Ledger(make({"values": [90]}, 2, {"points_per_level": -0.5}))
+
+
+def test_one_of_several_amounts_is_worth_its_mean():
+    source = {"level": 1, "xp": {"one_of": [[10, 0.25], [30, 0.75]]}, "seconds": 60}
+    design = make({"values": [90]}, 2, sources={"hollow": source}, encounter={}, players={"p": {}})
+    assert rm.effort_table(design)["xp_per_hour"].tolist()[0] == pytest.approx(60 * 25)
+
+
+def test_tables_hold_whole_numbers_where_all_are_whole():
+    whole, parts = (rm.level_table(make({"values": some, "rounding": "none"}, 3)) for some in ([10, 20], [10.5, 20]))
+    assert whole["total"].dtype.kind == "i" and parts["total"].dtype.kind == "f"
+
+
+def test_rounding_a_negative_stat_is_worked_through_away_from_zero():
+    design = make(stats={"chill": {"base": -8, "per_level": 1, "rounding": "nearest", "rounding_to": 5}})
+    assert rm.level_table(design)["chill"].tolist()[:2] == [-10, -5]
+    assert "-(8 - 8 % 5 + (5 if 8 % 5 >= 2.5 else 0)) = -10" in str(rm.explain(design, "stats.chill", level=1))
+
+
+def test_where_a_level_falls_first_is_said():
+    text = "1 + (xp / 10 if xp < 50 else (xp - 40) / 10 if xp < 90 else (xp - 85) / 10)"
+    with pytest.raises(rm.DesignError, match=r"falls") as told:
+        rm.level_table(make({"level_from_xp": text}, 5))
+    assert "50" in str(told.value), told.value

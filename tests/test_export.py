@@ -17,16 +17,12 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from game_runs import BUILDS, differences, game_design, missing
+from game_runs import BUILDS, LANGUAGES, answers, build, differences, game_design
 from ramulus.game import design_of, differing, exported
 from ramulus.rules.stats import stat_curves
 from ramulus.rules.tabulation import tabulated
 
 DESIGNS = (0, 1, 5, 11, 13)  # Between them every way at the cap, every share, parts of an XP, every kind of multiplier.
-LANGUAGES = pytest.mark.parametrize(
-    "language",
-    [pytest.param(one, marks=pytest.mark.skipif(bool(missing(one)), reason=f"no {missing(one)}")) for one in BUILDS],
-)
 
 
 def module(design):
@@ -417,3 +413,34 @@ def test_what_is_no_pack(tmp_path, cli, monkeypatch, text):
     done = cli("new", "b.toml", "--from", "levels.json")
     assert done.status == 1 and "levels.json" in done.err and not Path("b.toml").exists()
     assert cli("new", "b.toml", "--from", "none.json").status == 1
+
+
+# --- names of a stranger's file -----------------------------------------------------------------------------------
+
+NASTY = [
+    'x"""\nimport os\nos._exit(7)\n"""', "// */ \n boom(", "a\\", 'quote " and \\" back\\slash', "50 % off", "!!!", "Üppige Woche 🌿",
+    "line\u2028separator", "tab\tand bell\x07", "{{ 7 * 7 }} {% raw %}", "]] .. os.exit(7) .. [[", "$(exit 7) `exit 7` ${process.exit(7)}",
+]  # fmt: skip
+
+
+def nasty_design():
+    data = rm.demo_design().to_dict()
+    rules = [{"name": name, "factor": 1 + place / 8, "from_day": 1, "to_day": 9} for place, name in enumerate(NASTY)]
+    return rm.Design.from_dict({**data, "title": "\n".join(NASTY), "multipliers": rules})
+
+
+@LANGUAGES
+def test_no_name_leaves_its_comment_or_its_quotes(tmp_path, language):
+    design = nasty_design()
+    rm.export(design, tmp_path, [language], name="class")
+    # Each is on in turn, and is the factor that it should be.
+    asked = [
+        ({"id": place, "track": "warden", "do": [{"encounter": "bark_borer", "xp": 800, "success": 1, "on": [name]}]}, 800 + 100 * place)
+        for place, name in enumerate(NASTY)
+    ]  # fmt: skip
+    if language in ("lua", "cpp", "csharp"):  # Their harnesses scan lines, and know no escapes.
+        asked = [
+            one for one in asked if NASTY[one[0]["id"]].isprintable() and not set('"\\]') & set(NASTY[one[0]["id"]])
+        ]
+    said = answers(tmp_path, build(tmp_path, language), [request for request, _ in asked])
+    assert [answer["states"][-1]["award"] for answer in said] == [award for _, award in asked]

@@ -342,3 +342,11 @@ def test_of_which_levels_the_longest_is_said(goal, words):
 def test_how_long_is_played_for_a_goal(goal, expected):
     design = make({"values": [20, 25, 55]}, 4, goals=[{"player": "quick", **goal}], **PARTS)
     assert rm.simulate(design, 1).hours == pytest.approx(expected, rel=1e-6)
+
+
+def test_days_are_whole_where_players_are_not_kept(result, measured):
+    """A large run keeps times in bins of 0.1 %, which lie about a day; what is said is still a day."""
+    binned = rm.simulate(result.design, {"quick": QUICK, "slow": SLOW}, 12, seed=3, keep_players=False)
+    assert not binned.keeps_players
+    days = next(one.measured for name, one in zip(GOALS, judge(binned), strict=True) if name == "days")
+    assert days[:3] == measured["days"][:3] and all(float(end).is_integer() for end in days[:3])

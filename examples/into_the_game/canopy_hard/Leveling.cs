@@ -298,7 +298,8 @@ namespace CanopyHard
         /// <summary>A share in billionths, exact.</summary>
         public static long Part(long units, long share)
         {
-            return units / 1000000000 * share + units % 1000000000 * share / 1000000000;
+            long part = share % 1000000000;
+            return units * (share / 1000000000) + units / 1000000000 * part + units % 1000000000 * part / 1000000000;
         }
 
         /// <summary>What stays of the XP past a threshold, at the level just reached.</summary>

@@ -15,7 +15,6 @@
 #include <cmath>
 #include <cstdint>
 #include <cstdlib>
-#include <map>
 #include <optional>
 #include <sstream>
 #include <string>
@@ -106,14 +105,13 @@ inline const Numbers& numbers();
 
 inline std::int64_t part_of(std::int64_t units, std::int64_t share) {  // In billionths, exact.
     constexpr std::int64_t whole = 1000000000;
-    return units / whole * share + units % whole * share / whole;
+    const std::int64_t part = share % whole;
+    return units * (share / whole) + units / whole * part + units % whole * part / whole;
 }
 
 // What stays of the XP past a threshold, at the level just reached.
-inline std::int64_t kept_of(const TrackTable& track, int level, std::int64_t excess) {
-    std::int64_t kept = part_of(excess, track.carry);
-    (void)level;
-    return kept;
+inline std::int64_t kept_of(const TrackTable& track, int, std::int64_t excess) {
+    return part_of(excess, track.carry);
 }
 
 inline std::int64_t held_at_cap(const TrackTable& track, std::int64_t xp) {

@@ -40,7 +40,8 @@ local function threshold(track, level)
 end
 
 local function part_of(units, share) -- In billionths, exact.
-  return units // 1000000000 * share + units % 1000000000 * share // 1000000000
+  local part = share % 1000000000
+  return units * (share // 1000000000) + units // 1000000000 * part + units % 1000000000 * part // 1000000000
 end
 
 -- What stays of the XP past a threshold, at the level just reached.

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import json
 import keyword
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from ramulus.errors import UnknownNameError
 from ramulus.game.expressions import Words
@@ -40,7 +40,7 @@ _LUA_WORDS = (
 
 def snake(name: str) -> str:
     """Return a name with underscores."""
-    return re.sub(r"\W+", "_", name).strip("_").lower() or "design"
+    return re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_").lower() or "design"
 
 
 def camel(name: str) -> str:
@@ -65,6 +65,13 @@ def short_text(value: float) -> str:
     return str(int(value)) if float(value).is_integer() and abs(value) < 2**53 else repr(float(value))
 
 
+def quoted(text: str, control: str = "\\u%04x") -> str:
+    """Return a text in quotes; what does not print as an escape, where the language has one for it."""
+    plain = text.replace("\\", "\\\\").replace('"', '\\"')
+    most = 0xFFFF if "u" in control else 0x7F
+    return '"' + "".join(one if one.isprintable() or ord(one) > most else control % ord(one) for one in plain) + '"'
+
+
 @dataclass(frozen=True)
 class Language:
     """One language.
@@ -83,7 +90,7 @@ class Language:
     words: Words
     spell: Callable[[str], str]
     reserved: frozenset[str]
-    quoted: Callable[[str], str] = json.dumps
+    quoted: Callable[[str], str] = quoted
 
     def identifier(self, name: str) -> str:
         """Return a name that may stand in a program."""
@@ -119,7 +126,7 @@ LUA = Language(
         {name: f"math.{name}" for name in ("min", "max", "abs", "floor", "ceil", "sqrt")} | _OWN,
         "and", "or", "not ", "~=", "{test} and {yes} or {no}", "{test} and 1 or 0", short_text,
     ),
-    snake, frozenset(_LUA_WORDS.split()),
+    snake, frozenset(_LUA_WORDS.split()), partial(quoted, control="\\%03d"),
 )  # fmt: skip
 CPP = Language(
     "cpp",
@@ -129,7 +136,7 @@ CPP = Language(
          "sqrt": "std::sqrt", **{name: f"detail::{own}" for name, own in _OWN.items()}},
         "&&", "||", "!", "!=", "{test} ? {yes} : {no}", "{test} ? 1.0 : 0.0", float_text, pairs=True,
     ),
-    snake, frozenset(_C_WORDS.split()),
+    snake, frozenset(_C_WORDS.split()), partial(quoted, control="\\%03o"),
 )  # fmt: skip
 CSHARP = Language(
     "csharp",

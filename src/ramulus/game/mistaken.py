@@ -63,6 +63,11 @@ class Game:
         """Where the character stands."""
         return State(self.track.start_level + self.level, self.xp, self.points, self.level_ups, self.wasted)
 
+    def stand(self, state: State) -> None:
+        """Put the character where another one stands, as if it had come there by itself."""
+        self.level, self.xp, self.points = state.level - self.track.start_level, state.xp, state.points
+        self.peak, self.wasted, self.level_ups = max(self.peak, self.level), state.wasted, state.level_ups
+
     def does(self, steps: Iterable[Step]) -> list[State]:
         """Return where the character stands, at first and after each step."""
         states = [self.state]

@@ -16,6 +16,9 @@ from ramulus.game.mistakes import MISTAKES, OLDER_COST
 from ramulus.game.pack import Pack, TrackPack
 
 Run = tuple[Step, ...]
+MOST_LEVELS = 300  # Whose costs are tried one by one; a walk is no longer.
+FAR = 60  # Levels by one award, past which no cost is looked for.
+LONGEST = 500  # Levels of a track, past which nothing is searched.
 SEARCHED = 100_000  # Awards, for what no run built for it has told.
 _LENGTH = 40
 
@@ -51,58 +54,81 @@ def vectors_of(track: TrackPack, *, level_only: bool = False) -> Vectors:
         level_only: whether a game tells its level alone.
     """
     idle = idle_mistakes(track, level_only=level_only)
-    missing = [code for code in mistakes_of(track) if code not in idle]
+    if len(track.costs) > LONGEST:
+        why = f"not looked for: more than {LONGEST} levels"
+        return Vectors(track, (), dict.fromkeys(mistakes_of(track), why) | idle)
+    missing = {code for code in mistakes_of(track) if code not in idle}
+    tables = [(run, _differences(track, run, missing, level_only)) for run in dict.fromkeys(built(track))]
     chosen: list[Chosen] = []
-    candidates = list(built(track))
-    while missing:
-        best = _best(track, candidates, missing, level_only)
-        if best is None:
-            break
+    while missing and (best := _best(tables, missing)):
         chosen.append(best)
-        caught = {code for codes in best.catches.values() for code in codes}
-        missing = [code for code in missing if code not in caught]
+        missing -= {code for codes in best.catches.values() for code in codes}
     for run in searched(track) if missing else ():
-        found = _caught(track, run, missing, level_only)
+        found = _chosen(run, _differences(track, run, missing, level_only), missing)
         if found.catches:
             chosen.append(found)
-            missing = [code for code in missing if all(code not in codes for codes in found.catches.values())]
+            missing -= {code for codes in found.catches.values() for code in codes}
         if not missing:
             break
-    untold = dict.fromkeys(missing, f"not found in {SEARCHED:,} awards built to find it")
+    untold = dict.fromkeys(sorted(missing), f"not found in {SEARCHED:,} awards built to find it")
     return Vectors(track, tuple(chosen), {**idle, **untold})
 
 
 def mistakes_of(track: TrackPack) -> list[str]:
     """Return every mistake that a game could make on a track: those with a name, and each cost one off."""
-    levels = range(track.start_level, track.max_level)
+    levels = range(track.start_level, min(track.max_level, track.start_level + MOST_LEVELS))
     return [*MISTAKES, *(f"{OLDER_COST}-{level}-{way}" for level in levels for way in ("more", "less"))]
 
 
 # --- choosing ---------------------------------------------------------------------------------------------------
 
 
-def _best(track: TrackPack, runs: Iterable[Run], missing: list[str], level_only: bool) -> Chosen | None:
+def _best(tables: list[tuple[Run, dict[str, int]]], missing: set[str]) -> Chosen | None:
     """Return the run, as short as it may be, that catches most of what is missing for its length."""
-    found = [_caught(track, run, missing, level_only) for run in runs]
-    found = [one for one in found if one.catches]
+    found = [one for run, table in tables if (one := _chosen(run, table, missing)).catches]
     return max(found, key=lambda one: sum(map(len, one.catches.values())) / (len(one.steps) + 5), default=None)
 
 
-def _caught(track: TrackPack, run: Run, missing: Iterable[str], level_only: bool) -> Chosen:
-    """Return what a run catches, cut off after the last step that does."""
-    right = Game(track).does(run)
+def _chosen(run: Run, table: dict[str, int], missing: set[str]) -> Chosen:
+    """Return what a run catches of what is missing, cut off after the last step that does."""
     catches: dict[int, list[str]] = {}
-    for code in missing:
-        step = _first_difference(right, Game(track, [code]).does(run), level_only)
-        if step is not None:
+    for code, step in table.items():
+        if code in missing:
             catches.setdefault(step, []).append(code)
     last = max(catches, default=0)
     return Chosen(run[:last], {step: tuple(catches[step]) for step in sorted(catches)})
 
 
-def _first_difference(right: list[State], wrong: list[State], level_only: bool) -> int | None:
-    for step, (one, two) in enumerate(zip(right, wrong, strict=True)):
-        if one.level != two.level or (not level_only and one[:4] != two[:4]):
+def _differences(track: TrackPack, run: Run, codes: Iterable[str], level_only: bool) -> dict[str, int]:
+    """Return the first step of a run at which a game with each of some mistakes is elsewhere, where there is one."""
+    right = Game(track).does(run)
+    found: dict[str, int] = {}
+    for code in sorted(codes):
+        wrong = Game(track, [code])
+        step = (
+            _where_a_cost_shows(wrong, track, run, right, level_only)
+            if code.startswith(OLDER_COST)
+            else next((n for n, one in enumerate(wrong.does(run)) if _differ(right[n], one, level_only)), None)
+        )
+        if step is not None:
+            found[code] = step
+    return found
+
+
+def _differ(one: State, two: State, level_only: bool) -> bool:
+    return one.level != two.level or (not level_only and one[:4] != two[:4])
+
+
+def _where_a_cost_shows(wrong: Game, track: TrackPack, run: Run, right: list[State], level_only: bool) -> int | None:
+    """Return the first step at which another cost of one level shows: before it is asked for, nothing is another."""
+    level = next(n for n, (a, b) in enumerate(zip(wrong.costs, track.costs, strict=True)) if a != b) + track.start_level
+    for step in range(1, len(right)):
+        before, after = right[step - 1], right[step]
+        low, high = sorted((before.level, after.level))
+        if not low <= level <= high or high - low > FAR:
+            continue
+        wrong.stand(before)
+        if _differ(after, wrong.does(run[step - 1 : step])[-1], level_only):
             return step
     return None
 
@@ -159,7 +185,7 @@ def built(track: TrackPack) -> Iterator[Run]:
 def _walk(track: TrackPack, short: list[int]) -> Iterator[Step]:
     """Yield awards that reach each threshold exactly, or first fall one short of it."""
     game = Game(track)
-    for _ in range(4 * len(track.costs)):
+    for _ in range(min(4 * len(track.costs), 2 * MOST_LEVELS)):
         if game.level == game.cap:
             return
         need = int(track.costs[game.level] + track.exceeded - game.xp)
@@ -172,7 +198,7 @@ def _walk(track: TrackPack, short: list[int]) -> Iterator[Step]:
 def _overshot(track: TrackPack, part: int) -> Iterator[Step]:
     """Yield awards that each pass their threshold by a part that does not divide."""
     game = Game(track)
-    for _ in range(len(track.costs) + 1):
+    for _ in range(min(len(track.costs) + 1, MOST_LEVELS)):
         if game.level == game.cap:
             return
         award = max(int(track.costs[game.level] + track.exceeded - game.xp), 0) + part

@@ -19,7 +19,8 @@ class View:
     """What a template reads. Names of the design's are spelt as the language has them."""
 
     def __init__(self, pack: Pack, language: Language, name: str, design: str, version: str) -> None:
-        self.pack, self.language, self.name, self.design, self.version = pack, language, name, design, version
+        self.pack, self.language, self.design, self.version = pack, language, design, version
+        self.name = f"{name}_" if name in language.reserved else name
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self.pack, name)
@@ -58,8 +59,14 @@ class View:
         return pascal(name)
 
     def rule_id(self, rule: RulePack) -> str:
-        """Return the name of a multiplier as a part of an identifier."""
-        return self.language.spell(rule.name)
+        """Return the name of a multiplier as an identifier."""
+        return rule_identifier(self.pack, self.language, rule)
+
+    @staticmethod
+    def comment(text: str) -> str:
+        """Return a text that stays a comment, whatever it says."""
+        plain = "".join(one if one.isprintable() else " " for one in text)
+        return plain.replace("\\", "/").replace('"', "'")
 
     # --- what there is -----------------------------------------------------------------------------------------
 
@@ -218,6 +225,12 @@ class View:
         return writer.number_of(rule.tree) if plain else writer.factor_of(rule.tree)
 
 
+def rule_identifier(pack: Pack, language: Language, rule: RulePack) -> str:
+    """Return the name of a multiplier as an identifier; one that is no word goes by its place in the file."""
+    is_word = rule.name.isascii() and any(one.isalpha() for one in rule.name)
+    return language.identifier(rule.name if is_word else f"rule {pack.rules.index(rule) + 1}")
+
+
 def _named(pack: Pack) -> dict[str, list[str]]:
     """Return the names that stand side by side in a program, by their place in a design."""
     return {
@@ -225,17 +238,21 @@ def _named(pack: Pack) -> dict[str, list[str]]:
         "sources": [source.name for source in pack.sources],
         "stats": [stat.name for stat in pack.stats],
         "upgrades": [upgrade.name for upgrade in pack.upgrades],
-        "multipliers": [rule.name for rule in pack.rules],
         "constants": list(pack.constants),
     }
 
 
+def _spelt(pack: Pack, language: Language) -> dict[str, list[tuple[str, str]]]:
+    """Return names with how they are spelt, by their place in a design."""
+    spelt = {place: [(name, language.identifier(name)) for name in names] for place, names in _named(pack).items()}
+    return spelt | {"multipliers": [(rule.name, rule_identifier(pack, language, rule)) for rule in pack.rules]}
+
+
 def clashes(pack: Pack, language: Language) -> Iterable[tuple[str, str, str]]:
     """Yield names of one kind that a language would spell the same, with their place."""
-    for place, names in _named(pack).items():
+    for place, names in _spelt(pack, language).items():
         seen: dict[str, str] = {}
-        for name in names:
-            spelt = language.identifier(name)
+        for name, spelt in names:
             if spelt in seen:
                 yield place, seen[spelt], name
             seen[spelt] = name

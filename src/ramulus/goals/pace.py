@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -25,6 +26,8 @@ from ramulus.simulation.samples import Sample, WholeSample
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.simulation.played import PlayedDesign, PlayedProfile
+
+MOST_DAYS_SURE = 400.0  # A bin is a thousandth of its day wide.
 
 
 @measure.register(HoursGoal)
@@ -78,8 +81,12 @@ def _(goal: DaysGoal, result: PlayedDesign) -> Measured:
     )
     if result.keeps_players:
         return days
-    # Bins lie about a day.
-    return Measured(np.rint(days.found), np.floor(days.low + 1e-9), np.ceil(days.high - 1e-9))
+    return Measured(np.rint(days.found), _day(days.low, np.floor), _day(days.high, np.ceil))
+
+
+def _day(end: float, outward: Callable[[float], float]) -> float:
+    """Return the day that a bin is about: the nearest, and the next one outward where bins are as wide as days."""
+    return float(np.rint(end) if end < MOST_DAYS_SURE else outward(end))
 
 
 @words_of.register(DaysGoal)
