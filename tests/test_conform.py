@@ -17,7 +17,7 @@ from ramulus.game.conforming import _Examination, conform
 from ramulus.game.idle import idle_mistakes
 from ramulus.game.levels_json import levels_of
 from ramulus.game.mistaken import AWARD, LOSE, RELOAD, Game
-from ramulus.game.mistakes import MISTAKES
+from ramulus.game.mistakes import MISTAKES, OF_ENCOUNTERS
 from ramulus.game.packing import pack_of
 from ramulus.game.requests import Answer, Heard, difference
 from ramulus.game.told import sentences
@@ -391,6 +391,23 @@ def test_an_award_of_one_more_is_found():
                 ({"level": states[0].level}, {"level": states[-1].level, "award": right.award + self.more}),
             )
 
+    for code in OF_ENCOUNTERS:
+
+        class Mistaken(Pays):
+            def ask(self, request, code=code):
+                known = {one.request.number: one for one in self.known}
+                paid = known[request.number].mistaken[code] if request.number in known else 0
+                return (
+                    Asked.ask(self, request)
+                    if request.encounter is None
+                    else Answer(request.number, ({}, {"award": paid}))
+                )
+
+        game = Mistaken()
+        examination = _Examination(design, 20.0)
+        game.known = examination.encounters
+        found = examination.of_process(game, lambda game=game: game)
+        assert found.awards_mistake == code and not found.conforms, code
     for more, words in ((0, "60 encounters award what"), (1, "of 60 encounters award something else")):
         game = Pays()
         examination = _Examination(design, 20.0)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from ramulus.errors import DataError
 from ramulus.game.asking import GameProcess
 from ramulus.game.diagnosis import Ask, Diagnosis, Explanation
-from ramulus.game.encounter_runs import Encounter, encounters_of
+from ramulus.game.encounter_runs import Encounter, encounters_of, mistake_of
 from ramulus.game.languages import PYTHON
 from ramulus.game.levels_json import levels_of
 from ramulus.game.mistaken import AWARD, Game
@@ -51,6 +51,7 @@ class Conformity:
         remembers: whether the difference goes away with a fresh process.
         awards: encounters whose award differs, with what was found.
         judged_awards: how many encounters were judged.
+        awards_mistake: the one mistake that explains what all of them paid, or "".
         takes_negative: whether it books an award below 0.
         cannot: what it says it cannot do.
         heard: lines that were no answers.
@@ -65,6 +66,7 @@ class Conformity:
     remembers: bool
     awards: tuple[tuple[Encounter, object], ...]
     judged_awards: int
+    awards_mistake: str
     takes_negative: bool
     cannot: tuple[str, ...]
     heard: Heard
@@ -196,6 +198,7 @@ class _Examination:
             remembers=remembers,
             awards=tuple((one, found) for one, found in awards if found is not None and found != one.award),
             judged_awards=sum(found is not None for _, found in awards),
+            awards_mistake=mistake_of([(one, found) for one, found in awards if found is not None]) if awards else "",
             takes_negative=negative,
             cannot=tuple(sorted({answer.cannot for answer in answers if answer.cannot})),
             heard=heard,

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 
 from ramulus.game.mistaken import AWARD, Game
+from ramulus.game.mistakes import OF_ENCOUNTERS
 from ramulus.game.pack import Pack
 from ramulus.game.products import Product
 from ramulus.game.requests import Request
@@ -26,11 +27,19 @@ COUNT = 60
 
 
 class Encounter(NamedTuple):
-    """An encounter to ask for: the request, the units that are right, and those that other precisions make of it."""
+    """An encounter to ask for.
+
+    Attributes:
+        request: what is asked.
+        award: the units that are right.
+        others: what other precisions make of it.
+        mistaken: what a game with each mistake pays.
+    """
 
     request: Request
     award: int
     others: frozenset[int]
+    mistaken: dict[str, int]
 
 
 def encounters_of(design: Design, pack: Pack, product: Product, first: int) -> list[Encounter]:
@@ -70,12 +79,15 @@ def _encounter(design: Design, pack: Pack, product: Product, dice: random.Random
     step: dict[str, Any] = {"encounter": name, "xp": xp, "success": int(won), **told}
     company = Company(leader, size, shares=np.ones((1, 1), dtype=np.bool_))
     active = tables.always_on | {i for i, rule in enumerate(design.multipliers) if rule.name in on and rule.timed}
-    factor = float(tables.profile(profile).awarding(company).product(active)[index, column])
+    awarding = tables.profile(profile).awarding(company)
+    factor = float(awarding.product(active)[index, column])
+    factors = [float(link.factor) for link in awarding.chain(active, index, column)]
     part = drawn / (size if pack.splits else 1)
     award, *others = _in_three_ways(design, part, factor, won)
     return Encounter(
         Request(number, track, steps, step), units_of(award, track.scale),
         frozenset(units_of(other, track.scale) for other in others if other != award),
+        {code: units_of(xp, track.scale) for code, xp in _mistaken(design, part, factors, won).items()},
     )  # fmt: skip
 
 
@@ -89,6 +101,36 @@ def _in_three_ways(design: Design, drawn: float, factor: float, won: bool) -> It
     for other in (float(single), float(exact)):
         rounded = round_amount(other, code, rounder.to)
         yield max(rounded, least) if won else rounded
+
+
+def _mistaken(design: Design, drawn: float, factors: list[float], won: bool) -> dict[str, float]:
+    """Return the XP that a game with each mistake awards."""
+    rounder, share = Rounder.of(design.awards), float(design.encounters.failure.xp_share)
+    code, least = ROUNDING_CODES[rounder.kind], float(design.awards.least_award)
+
+    def paid(product: float, share: float = share) -> float:
+        return paid_xp(drawn, product, won, share, code, rounder.to, least)
+
+    step = drawn
+    for factor in factors:
+        step = round_amount(step * factor, code, rounder.to)
+    product = float(np.prod(factors)) if factors else 1.0
+    return {
+        "multipliers-rounded": max(step, least) if won else round_amount(step * share, code, rounder.to),
+        "multipliers-added": paid(max(1.0 + sum(factor - 1.0 for factor in factors), 0.0)),
+        "multipliers-ignored": paid(1.0),
+        "factor-in-whole-numbers": paid(float(np.prod(np.floor(factors))) if factors else 1.0),
+        "failure-paid-in-full": paid(product, 1.0),
+        "failure-unpaid": paid(product, 0.0),
+    }
+
+
+def mistake_of(judged: list[tuple[Encounter, object]]) -> str:
+    """Return the one mistake that explains what a game paid at all encounters; "" where none or several do."""
+    if all(found == one.award for one, found in judged):
+        return ""
+    codes = [code for code in OF_ENCOUNTERS if all(found == one.mistaken[code] for one, found in judged)]
+    return codes[0] if len(codes) == 1 else ""
 
 
 def _start(pack: Pack, dice: random.Random) -> tuple[int, tuple[tuple[str, int], ...]]:

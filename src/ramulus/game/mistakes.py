@@ -61,5 +61,20 @@ MISTAKES = {
         Mistake("save-without-xp", "saves the level and not the XP inside it", "save level and XP"),
     )
 }  # fmt: skip
+OF_ENCOUNTERS = {
+    mistake.code: mistake
+    for mistake in (
+        Mistake("multipliers-rounded", "rounds after each multiplier", "multiply all factors first, and round once"),
+        Mistake("multipliers-added", "adds its multipliers up", "multiply them: 1.5 and 1.2 are 1.8"),
+        Mistake(
+            "multipliers-ignored",
+            "pays without multipliers",
+            "multiply the XP drawn by what award_for multiplies it by",
+        ),
+        Mistake("factor-in-whole-numbers", "divides in whole numbers", "divide in doubles: 34 / 10 is 3.4"),
+        Mistake("failure-paid-in-full", "pays a failure in full", "multiply by the share that a failure pays"),
+        Mistake("failure-unpaid", "pays nothing for a failure", "multiply by the share that a failure pays"),
+    )
+}
 OLDER_COST = "older-cost"
 """A cost of an older design: `older-cost-LEVEL` in vectors, where one unit more or less shows."""

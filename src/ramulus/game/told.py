@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ramulus.game.conforming import Conformity
 from ramulus.game.diagnosis import Explanation
-from ramulus.game.mistakes import MISTAKES
+from ramulus.game.mistakes import MISTAKES, OF_ENCOUNTERS
 from ramulus.game.requests import Difference
 from ramulus.rules.xp_units import from_units
 
@@ -116,6 +116,11 @@ def _awards(found: Conformity) -> Iterator[str]:
         asked = ", ".join(f"{key} {value}" for key, value in (one.request.encounter or {}).items())
         many = f"{len(wrong)} of {found.judged_awards} encounters"
         yield f"{many} award something else, such as {got} for {one.award}: {asked}"
+        if found.awards_mistake:
+            mistake = OF_ENCOUNTERS[found.awards_mistake]
+            name = mistake.code.replace("-", " ")
+            yield f"it {mistake.does} ({name}); all {found.judged_awards} encounters agree with that"
+            yield f"way out: {mistake.way_out}"
     elif found.judged_awards:
         yield f"{found.judged_awards} encounters award what the design says"
     elif found.difference is None:
