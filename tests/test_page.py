@@ -77,7 +77,7 @@ def test_a_page_holds_everything_and_asks_for_nothing(page):
     assert len(identifiers) == len(set(identifiers))
     sections = [one["id"] for one in parsed.all("section")]
     assert sections == [
-        "glance", "goals", "findings", "changes", "pace", "staying", "levels", "sources", "party", "numbers"
+        "glance", "goals", "findings", "changes", "pace", "staying", "levels", "hand-out", "sources", "party", "numbers"
     ]  # fmt: skip
     for link in parsed.all("a"):
         assert link["href"][1:] in identifiers
@@ -235,3 +235,37 @@ def test_of_many_profiles_it_names_those_that_have_no_figure_of_their_own():
         assert said == [
             f"Not on this page: keeper_8, keeper_9. They are drawn by: ramulus plot FILE {kind} --player NAME"
         ]
+
+
+@needs_browser
+def test_xp_handed_out_on_the_page_is_booked_as_the_ledger_does(tmp_path):
+    """The exported code runs inside the page's policy, by buttons and keys; hostile names stay names."""
+    data = rm.demo_design().to_dict()
+    data["multipliers"] = [{"name": "</script><script>alert(1)</script>", "factor": 0.5}, *data["multipliers"]]
+    design = rm.Design.from_dict(data)
+    rm.report(design, tmp_path / "page.html", players=30)
+    ledger = rm.Ledger(design)
+    with browsing(viewport={"width": 1280, "height": 800}) as page:
+        page.goto((tmp_path / "page.html").as_uri())
+        panel = page.locator("#hands")
+        label, amount = panel.locator("output"), panel.locator("input")
+        assert label.text_content() == ledger.label
+        for xp in (40, 400, 7, 12_345):
+            amount.fill(str(xp))
+            amount.press("Enter")
+            ledger.award(xp)
+            assert label.text_content() == ledger.label
+        panel.focus()
+        for key, xp in (("b", ledger.cost - ledger.xp - 1), ("n", 1), ("4", None)):
+            page.keyboard.press(key)
+            if xp is None:  # 34 XP, times what a level gap and a half leave.
+                xp = int(
+                    rm.gain_table(design).query(f"level == {ledger.level} and source == 'bark_borer'")["award"].iloc[0]
+                )
+            ledger.award(xp)
+            assert label.text_content() == ledger.label, key
+        amount.fill("-3")
+        panel.get_by_role("button", name="Lose").click()
+        assert "allowed" in panel.locator("li").first.text_content() and label.text_content() == ledger.label
+        panel.get_by_role("button", name="Start anew").click()
+        assert label.text_content() == rm.Ledger(design).label and panel.locator("li").count() == 0

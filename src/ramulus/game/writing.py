@@ -44,13 +44,14 @@ class Export(NamedTuple):
     respelt: tuple[str, ...]
 
 
-def exported(design: Design, languages: Iterable[str] = (), name: str | None = None) -> Export:
+def exported(design: Design, languages: Iterable[str] = (), name: str | None = None, *, vectors: bool = True) -> Export:
     """Return the files of an export; `levels.json`, its schema and the tables as CSV are always among them.
 
     Args:
         design: the design.
         languages: csharp, cpp, javascript, lua, python.
         name: what becomes the namespace (default: from the title).
+        vectors: whether `vectors.json`, which takes longest, is among them.
 
     Raises:
         DesignError: the design is at fault, a formula has no exact translation, or a table is too long for code.
@@ -63,7 +64,8 @@ def exported(design: Design, languages: Iterable[str] = (), name: str | None = N
     pack, name = pack_of(design), _checked(name or snake(design.title), given=name is not None)
     levels = levels_of(design, pack, __version__)
     files = {"levels.json": _json(levels) + "\n", SCHEMA_FILE: _json(levels_schema()) + "\n"}
-    files["vectors.json"] = _json(vectors_json(pack, levels["design"], __version__)) + "\n"
+    if vectors:
+        files["vectors.json"] = _json(vectors_json(pack, levels["design"], __version__)) + "\n"
     files |= {f"levels_{track.name}.csv": levels_csv(track, pack) for track in pack.tracks}
     for one in wanted:
         _refuse_long(pack)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import re
 from functools import cache
 from importlib import resources
 from typing import TYPE_CHECKING
 
+from ramulus.page.parts import Panel
 from ramulus.plots.labels import shortened
 from ramulus.showing import harmless
 
@@ -28,7 +30,7 @@ def html_of(title: str, sections: Sequence[Section]) -> str:
         title: the design's.
         sections: what it shows, in order.
     """
-    return _page(title, sections, resource("page.js"), live=False)
+    return _page(title, sections, resource("page.js") + _hand_out_script(sections), live=False)
 
 
 def live_page_of(title: str, sections: Sequence[Section], version: int) -> str:
@@ -57,6 +59,18 @@ def _page(title: str, sections: Sequence[Section], script: str, **more: object) 
     style, hashed = resource("page.css"), _hash_of(script)
     page = _environment().get_template("page.html.jinja")
     return page.render(title=short, sections=sections, style=style, script=script, script_hash=hashed, **more)
+
+
+def _hand_out_script(sections: Sequence[Section]) -> str:
+    """Return the code that hands out XP, around what an export writes; nothing where there is no such panel."""
+    panels = [part for section in sections for part in section.parts if isinstance(part, Panel)]
+    if not panels:
+        return ""
+    names = re.findall(r"^export (?:class|function|const) (\w+)", panels[0].script, re.MULTILINE)
+    game = re.sub(r"^export ", "", panels[0].script, flags=re.MULTILINE)
+    # Neither may stand inside of a page's script, whatever a multiplier is called.
+    game = game.replace("</", "<\\/").replace("<!--", "<\\!--")
+    return f"const game = (() => {{\n{game}return {{ {', '.join(names)} }};\n}})();\n" + resource("hand_out.js")
 
 
 @cache

@@ -104,7 +104,17 @@ class Folded:
     kind: str = "folded"
 
 
-Part = Table | Figure | Words | Groups | Folded
+@dataclass(frozen=True)
+class Panel:
+    """Where XP is handed out: the exported code, sources that have a button, and the track."""
+
+    script: str
+    sources: tuple[str, ...]
+    track: str
+    kind: str = "panel"
+
+
+Part = Table | Figure | Words | Groups | Folded | Panel
 
 
 @dataclass(frozen=True)

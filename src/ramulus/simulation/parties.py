@@ -115,7 +115,7 @@ def play_parties(
         for some in as_they_come(where, _play_batch, batches):
             for first, played in some:
                 done += len(played.played)
-                for whole, part in zip(log, played, strict=True):
+                for whole, part in zip(cast(tuple[Array, ...], log), cast(tuple[Array, ...], played), strict=True):
                     whole[first : first + len(part)] = part
             if progress is not None:
                 progress(Progress(done, parties, time.monotonic() - started))

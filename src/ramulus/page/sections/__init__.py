@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ramulus.page.sections.changes import changes
+from ramulus.page.sections.hand_out import hand_out
 from ramulus.page.sections.levels import levels
 from ramulus.page.sections.numbers import numbers
 from ramulus.page.sections.pace import pace, staying
@@ -20,5 +21,5 @@ if TYPE_CHECKING:
     from ramulus.page.parts import Section
 
 SECTIONS: tuple[Callable[[Context], Section | None], ...] = (
-    summary, goals, findings, changes, pace, staying, levels, sources, party, sensitivity, numbers,
+    summary, goals, findings, changes, pace, staying, levels, hand_out, sources, party, sensitivity, numbers,
 )  # fmt: skip
