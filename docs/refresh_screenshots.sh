@@ -11,9 +11,7 @@ ramulus demo . --quiet
 ramulus plot canopy.toml pace --seed 7 --output "$out/pace.png" --quiet
 ramulus plot canopy.toml costs --also canopy_eased.toml --output "$out/costs.png" --quiet
 ramulus plot canopy.toml stats --output "$out/stats.png" --quiet
-for kind in effort income; do
-    ramulus plot canopy.toml "$kind" --player steady --output "$out/$kind.png" --quiet
-done
+ramulus plot canopy.toml income --player steady --output "$out/income.png" --quiet
 ramulus plot canopy.toml party --output "$out/party.png" --quiet
 ramulus plot canopy.toml retention --seed 7 --output "$out/retention.png" --quiet
 ramulus plot canopy.toml time-in-level --seed 7 --output "$out/time_in_level.png" --quiet

@@ -42,7 +42,8 @@ def report(
     """Write one page with everything a design says: numbers, findings, goals, tables that sort, every figure.
 
     The page is one file: its figures are inside, it asks no network for anything, and nothing in the design is ever
-    run by the browser that shows it, but for the arithmetic of its multipliers where XP is handed out. The same design, sizes and seed give the same page to the letter.
+    run by the browser that shows it, but for the arithmetic of its multipliers where XP is handed out. The same
+    design, sizes and seed give the same page to the letter.
 
     Args:
         design: the design; parts that are missing are named on the page.
