@@ -110,8 +110,11 @@ class GameProcess:
             self._process.stdin.close()  # type: ignore[union-attr]
         with contextlib.suppress(subprocess.TimeoutExpired):
             self._process.wait(CLOSING)
-        with contextlib.suppress(OSError):
-            os.killpg(self._process.pid, signal.SIGKILL)
+        if hasattr(os, "killpg"):
+            with contextlib.suppress(OSError):
+                os.killpg(self._process.pid, signal.SIGKILL)
+        else:
+            self._process.kill()
         self._process.wait()
 
     def __enter__(self) -> GameProcess:
