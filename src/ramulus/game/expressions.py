@@ -149,6 +149,12 @@ class Writer:
         return part.text if part.binds >= binds else f"({part.text})"
 
 
+def names_in(tree: ast.expr) -> set[str]:
+    """Return the names that a formula reads."""
+    called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+    return {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in called}
+
+
 def used_functions(trees: list[ast.expr]) -> set[str]:
     """Return the functions and helpers that some formulas need."""
     found = set()

@@ -12,6 +12,7 @@ from ramulus.errors import DesignError, Problem
 from ramulus.formula import parse
 from ramulus.rules.evaluating import evaluate_at
 from ramulus.rules.limits import open_levels
+from ramulus.rules.multipliers import banded, selects
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -73,8 +74,9 @@ def rules_of(design: Design) -> tuple[RulePack, ...]:
 def _rule(design: Design, index: int, rule: Multiplier) -> RulePack:
     text = rule.against if rule.bands else rule.factor
     tree = parse(text).tree if isinstance(text, str) else None
-    sources = _scaled(design, rule, for_skill=False)
-    skill_sources = _scaled(design, rule, for_skill=True)
+    sources = tuple(name for name in design.sources if selects(design, rule, name, for_skill=False))
+    practise = (name for name, source in design.sources.items() if source.skill)
+    skill_sources = tuple(name for name in practise if selects(design, rule, name, for_skill=True))
     table: dict[str, tuple[float, ...]] = {}
     if tree is not None and not is_exact(tree):
         table = _table(design, index, rule, str(text), sorted({*sources, *skill_sources}))
@@ -95,21 +97,6 @@ def _rule(design: Design, index: int, rule: Multiplier) -> RulePack:
     )
 
 
-def _scaled(design: Design, rule: Multiplier, *, for_skill: bool) -> tuple[str, ...]:
-    """Return the sources whose awards a rule scales."""
-    found = []
-    for name, source in design.sources.items():
-        track = source.skill if for_skill else design.main_track_name
-        if (
-            track is not None
-            and (rule.tracks is None or track in rule.tracks)
-            and (rule.sources is None or name in rule.sources)
-            and (rule.tags is None or set(rule.tags) & set(source.tags))
-        ):
-            found.append(name)
-    return tuple(found)
-
-
 def _table(
     design: Design, index: int, rule: Multiplier, text: str, sources: list[str]
 ) -> dict[str, tuple[float, ...]]:  # fmt: skip
@@ -128,8 +115,6 @@ def _table(
         names = {**design.constants, "level": levels, "source_level": source_level, "gap": levels - source_level}
         here = open_levels(design.sources[name]).hold(levels) & open_levels(rule).hold(levels)
         values = np.broadcast_to(evaluate_at(place, text, names, here), levels.shape)
-        for_levels = np.ones(len(levels)) if rule.bands else values
-        for up_to, factor in reversed(rule.bands or []):
-            for_levels = np.where(values <= up_to, factor, for_levels)
+        for_levels = banded(rule.bands, values) if rule.bands else values
         table[name] = tuple(np.where(here & np.isfinite(for_levels), for_levels, 1.0).tolist())
     return table

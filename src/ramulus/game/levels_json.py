@@ -26,6 +26,7 @@ def plain(value: float) -> float:
 
 def levels_of(design: Design, pack: Pack, version: str) -> dict[str, Any]:
     """Return what a game loads, as plain data; amounts of XP are in units, `scale` of which are one XP."""
+    read = _read(design)
     said: dict[str, Any] = {
         "format": FORMAT,
         "main_track": pack.main,
@@ -45,7 +46,7 @@ def levels_of(design: Design, pack: Pack, version: str) -> dict[str, Any]:
         },
         "party": {"share": "split" if pack.splits else "each", "hold_below_leader": pack.holds},
         "multipliers": [_multiplier(design, pack, index) for index in range(len(pack.rules))],
-        "constants": {name: plain(value) for name, value in design.constants.items() if name in _read(design)},
+        "constants": {name: plain(value) for name, value in design.constants.items() if name in read},
         "traits": list(pack.traits),
     }  # fmt: skip
     about = {"$schema": f"./{SCHEMA_FILE}", "title": pack.title, "ramulus": version, "design": hash_of(said)}
@@ -68,7 +69,7 @@ def hash_of(said: dict[str, Any]) -> str:
 
 def levels_csv(track: TrackPack, pack: Pack) -> str:
     """Return a track's table: level, cost and total in units, points granted by then, and its stats."""
-    stats = tables_of(track, pack)
+    stats = pack.tables_of(track)
     rows = [",".join([*COLUMNS, *(stat.name for stat in stats)])]
     total = 0
     for place, granted in enumerate(track.granted):
@@ -77,11 +78,6 @@ def levels_csv(track: TrackPack, pack: Pack) -> str:
         rows.append(",".join(str(cell) for cell in [*cells, *(plain(s.by_level[place]) for s in stats)]))
         total += cost or 0
     return "\n".join(rows) + "\n"
-
-
-def tables_of(track: TrackPack, pack: Pack) -> list[StatPack]:
-    """Return the stats of a track that are tables."""
-    return [stat for stat in pack.stats if stat.track == track.name and stat.tree is None]
 
 
 def _numbers(values: tuple[float, ...]) -> list[float]:
@@ -95,7 +91,7 @@ def _track(design: Design, pack: Pack, track: TrackPack) -> dict[str, Any]:
         cost = track.costs[place] if place < len(track.costs) else None
         levels.append({
             "level": track.start_level + place, "cost": cost, "total": total, "points": plain(granted),
-            "stats": {stat.name: plain(stat.by_level[place]) for stat in tables_of(track, pack)},
+            "stats": {stat.name: plain(stat.by_level[place]) for stat in pack.tables_of(track)},
         })  # fmt: skip
         total += cost or 0
     return {

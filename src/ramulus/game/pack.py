@@ -145,6 +145,17 @@ class Pack:
     @property
     def trees(self) -> Iterator[ast.expr]:
         """Every formula that is translated."""
-        yield from (rule.tree for rule in self.rules if rule.tree is not None)
-        yield from (stat.tree for stat in self.stats if stat.tree is not None)
-        yield from (source.skill_xp for source in self.sources if isinstance(source.skill_xp, ast.expr))
+        return trees_of(self.rules, self.stats, self.sources)
+
+    def tables_of(self, track: TrackPack) -> list[StatPack]:
+        """Return the stats of a track that are tables."""
+        return [stat for stat in self.stats if stat.track == track.name and stat.tree is None]
+
+
+def trees_of(
+    rules: tuple[RulePack, ...], stats: tuple[StatPack, ...], sources: tuple[SourcePack, ...]
+) -> Iterator[ast.expr]:
+    """Yield every formula that is translated."""
+    yield from (rule.tree for rule in rules if rule.tree is not None)
+    yield from (stat.tree for stat in stats if stat.tree is not None)
+    yield from (source.skill_xp for source in sources if isinstance(source.skill_xp, ast.expr))

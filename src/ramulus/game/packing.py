@@ -11,8 +11,9 @@ from ramulus.design.names import stat_track
 from ramulus.errors import DesignError, Problem
 from ramulus.formula import parse
 from ramulus.formula.functions import Array, power
+from ramulus.game.expressions import names_in
 from ramulus.game.factors import is_exact, rules_of
-from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack, UpgradePack
+from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack, UpgradePack, trees_of
 from ramulus.rules.evaluating import evaluate_at
 from ramulus.rules.ledger_state import fingerprint
 from ramulus.rules.limits import open_levels
@@ -39,9 +40,8 @@ def pack_of(design: Design) -> Pack:
     rules = rules_of(design)
     sources = tuple(_source(design, name) for name in design.sources)
     party, failure = design.party, design.encounters.failure
-    trees = [*(rule.tree for rule in rules), *(s.skill_xp for s in sources if isinstance(s.skill_xp, ast.expr))]
-    read = {name for tree in trees if tree is not None for name in parse(ast.unparse(tree)).names}
-    read |= {name for stat in stats if stat.tree is not None for name in parse(ast.unparse(stat.tree)).names}
+    trees = trees_of(rules, stats, sources)
+    read = {name for tree in trees for name in names_in(tree)}
     traits = {trait for player in design.players.values() for trait in player.traits}
     return Pack(
         title=design.title,

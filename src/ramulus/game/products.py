@@ -28,7 +28,6 @@ class Step:
         factors: the rule, or all of the group.
         opens: whether the group comes up here for the first time.
         timed: whether the group stands here only while this rule is on, and was not taken before.
-        open: whether some rule before may have taken the group.
     """
 
     stack: str
@@ -36,7 +35,6 @@ class Step:
     rule: RulePack
     opens: bool
     timed: bool
-    open: bool
 
 
 @dataclass(frozen=True)
@@ -63,10 +61,10 @@ def steps_of(factors: list[Factor]) -> Iterator[Step]:
     for factor in factors:
         stack = factor.rule.stack
         if stack == "multiply":
-            yield Step(stack, (factor,), factor.rule, True, False, False)
+            yield Step(stack, (factor,), factor.rule, True, False)
         elif stack not in settled:
             group = tuple(other for other in factors if other.rule.stack == stack)
-            yield Step(stack, group, factor.rule, stack not in begun, factor.rule.timed, stack in begun)
+            yield Step(stack, group, factor.rule, stack not in begun, factor.rule.timed)
             begun.add(stack)
             if not factor.rule.timed:
                 settled.add(stack)

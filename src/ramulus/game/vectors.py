@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from ramulus.game.idle import idle_mistakes
+from ramulus.game.levels_json import plain
 from ramulus.game.mistaken import AWARD, BILLION, LOSE, RELOAD, Game, State, Step
 from ramulus.game.mistakes import MISTAKES, OLDER_COST
 from ramulus.game.pack import Pack, TrackPack
@@ -263,8 +264,4 @@ def _said(vectors: Vectors) -> dict[str, Any]:
 
 
 def _state(state: State) -> dict[str, Any]:
-    return {"level": state.level, "xp": int(state.xp), "points": _plain(state.points), "level_ups": state.level_ups}
-
-
-def _plain(value: float) -> float:
-    return int(value) if float(value).is_integer() else value
+    return {"level": state.level, "xp": int(state.xp), "points": plain(state.points), "level_ups": state.level_ups}

@@ -7,11 +7,10 @@ from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import Any
 
-from ramulus.formula import parse
-from ramulus.game.expressions import Writer, used_functions
+from ramulus.game.expressions import Writer, names_in, used_functions
 from ramulus.game.factors import RulePack
 from ramulus.game.languages import Language, camel, pascal, snake
-from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack
+from ramulus.game.pack import Pack, SourcePack, StatPack
 from ramulus.game.products import GIVEN, Factor, Product, steps_of
 
 
@@ -75,18 +74,12 @@ class View:
         """What some track needs; what none needs is not written."""
         tracks = self.pack.tracks
         return {
-            "carry": any(0 < track.carry < 10**9 for track in tracks),
             "drops": any(track.carry < 10**9 for track in tracks),
             "limit": any(track.carry_limit >= 0 for track in tracks),
             "exceeded": any(track.exceeded for track in tracks),
             "one": any(track.one for track in tracks),
-            "scale": any(track.scale > 1 for track in tracks),
             "whole": any(track.scale > 1 and track.whole for track in tracks),
             "may_drop": any(track.may_drop for track in tracks),
-            "points": any(track.granted[-1] or track.start_points for track in tracks),
-            "discard": any(track.at_cap == "discard" for track in tracks),
-            "fill": any(track.at_cap == "fill" for track in tracks),
-            "bank": any(track.at_cap == "bank" for track in tracks),
             "lists": any(not source.width for source in self.pack.sources),
             "by_level": any(len(source.low) > 1 for source in self.pack.sources),
         }
@@ -112,10 +105,6 @@ class View:
         """Sources that practise a skill."""
         return [source for source in self.pack.sources if source.skill]
 
-    def stats_of(self, track: TrackPack) -> list[StatPack]:
-        """Return the stats of a track that are tables."""
-        return [stat for stat in self.pack.stats if stat.track == track.name and stat.tree is None]
-
     def skill_numbers(self, source: SourcePack) -> tuple[float, ...]:
         """Return a source's XP for its skill as numbers; none where it is a formula."""
         if isinstance(source.skill_xp, ast.expr):
@@ -140,7 +129,7 @@ class View:
     @staticmethod
     def names_of(tree: ast.expr) -> set[str]:
         """Return the names that a formula reads."""
-        return set(parse(ast.unparse(tree)).names)
+        return names_in(tree)
 
     def _writer(self, fixed: Mapping[str, float]) -> Writer:
         local = camel if self.language.name == "csharp" else self.id
@@ -148,12 +137,9 @@ class View:
         names |= {name: self.constant(name) for name in self.pack.constants}
         names |= {stat.name: self.stat_call(stat) for stat in self.pack.stats}
         names |= {name: self.number(value) for name, value in fixed.items()}
-        return Writer(self.language.words, self.argument_names(names))
-
-    def argument_names(self, names: dict[str, str]) -> dict[str, str]:
-        """Return how a formula reads what is told of an encounter."""
-        told = {"cpp": "at.", "csharp": "at."}.get(self.language.name, "")
-        return names | {name: f"{told}{self.id(name)}" for name in (*GIVEN, *self.pack.traits)}
+        told = {"cpp": "at.", "csharp": "at."}.get(self.language.name, "")  # What is told of an encounter.
+        names |= {name: f"{told}{self.id(name)}" for name in (*GIVEN, *self.pack.traits)}
+        return Writer(self.language.words, names)
 
     def stat_call(self, stat: StatPack) -> str:
         """Return how a formula reads another stat at the same level."""
@@ -205,7 +191,7 @@ class View:
             Factor(rule, () if list(sources) == every else sources, self._value(rule)) for rule, sources in rules
         ]
         trees = [*(rule.tree for rule, _ in rules if rule.tree is not None), *more]
-        read = {name for tree in trees for name in parse(ast.unparse(tree)).names}
+        read = {name for tree in trees for name in names_in(tree)}
         return Product(
             steps=tuple(steps_of(factors)),
             given=tuple(name for name in GIVEN if name in read or (name == "party_size" and splits)),

@@ -78,7 +78,7 @@ def _factor(
     where = applies & judged
     if rule.bands is not None:
         against = evaluate_at(f"{place}.against", rule.against or "", names, where)
-        factor, place = _banded(rule.bands, against), f"{place}.bands"
+        factor, place = banded(rule.bands, against), f"{place}.bands"
     else:
         factor, place = evaluate_at(f"{place}.factor", rule.factor or 0, names, where), f"{place}.factor"
     factor = np.broadcast_to(factor, shape)
@@ -100,11 +100,12 @@ def _applies(scene: Scene, rule: Multiplier, for_skill: bool) -> NDArray[np.bool
     columns = scene.columns
     mine = rule.players is None or scene.profile in rule.players
     by_level = open_levels(rule).hold(columns.levels)
-    by_source = np.array([_selects(scene.design, rule, name, for_skill) for name in columns.sources])
+    by_source = np.array([selects(scene.design, rule, name, for_skill) for name in columns.sources])
     return np.asarray(mine & by_level[:, None] & by_source[columns.source_of][None, :])
 
 
-def _selects(design: Design, rule: Multiplier, name: str, for_skill: bool) -> bool:
+def selects(design: Design, rule: Multiplier, name: str, for_skill: bool) -> bool:
+    """Return whether a rule scales what a source awards to the main track, or to the skill that it practises."""
     source = design.sources[name]
     track = source.skill if for_skill else design.main_track_name
     return (
@@ -114,7 +115,7 @@ def _selects(design: Design, rule: Multiplier, name: str, for_skill: bool) -> bo
     )
 
 
-def _banded(bands: list[list[float]], against: Array) -> Array:
+def banded(bands: list[list[float]], against: Array) -> Array:
     """Return the factor of the first band whose end is not below the value; past the last: 1."""
     factor = np.ones(against.shape)
     for up_to, value in reversed(bands):
