@@ -348,7 +348,10 @@ PLAYS = {
 @pytest.mark.parametrize("name", ["canopy", "canopy_hard"])
 def test_the_examples_are_what_their_designs_say(name):
     design = rm.demo_design() if name == "canopy" else rm.load_design(EXAMPLES / "canopy_hard.toml")
-    assert differing(exported(design, BUILDS, name), EXAMPLES / name) == []
+    found = exported(design, BUILDS, name)
+    assert differing(found, EXAMPLES / name) == []
+    harnesses = [one for one in found.files if one.lower().startswith("harness")]
+    assert len(harnesses) == 5 and all((EXAMPLES / name / one).read_text() == found.files[one] for one in harnesses)
 
 
 @LANGUAGES
@@ -375,13 +378,31 @@ def test_the_command_writes_checks_and_reads_back(tmp_path, canopy, cli, monkeyp
         (tmp_path / "out/leveling.lua").read_text().replace("\n", "\r\n"), newline=""
     )
     assert cli("export", canopy, "out", "--for", "lua", "--check").status == 0
-    (tmp_path / "out/levels_warden.csv").write_text("level\n")
+    (tmp_path / "out/levels_warden.csv").write_text("level,cost,total,points\n")
     (tmp_path / "out/leveling.lua").unlink()
     told = cli("export", canopy, "out", "--for", "lua", "--check")
     assert told.status == 1 and "levels_warden.csv: differs" in told.err and "leveling.lua: is missing" in told.err
     assert cli("new", "back.toml", "--from", "out/levels.json").status == 0
     assert cli("export", "back.toml", "back").status == 0
     assert (tmp_path / "back/levels_grafting.csv").read_text() == (tmp_path / "out/levels_grafting.csv").read_text()
+
+
+def test_what_is_somebodys_own_stays(tmp_path, canopy, cli, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    assert cli("export", canopy, "out", "--for", "lua").status == 0
+    (tmp_path / "out/harness.lua").write_text("-- mine\n")
+    told = cli("export", canopy, "out", "--for", "lua")
+    assert told.status == 0 and "kept as they are" in told.err and "harness.lua" in told.err
+    assert (tmp_path / "out/harness.lua").read_text() == "-- mine\n"
+    assert cli("export", canopy, "out", "--for", "lua", "--check").status == 0
+    for name in ("levels.json", "vectors.json", "levels.schema.json", "levels_warden.csv", "leveling.lua"):
+        before = (tmp_path / "out" / name).read_bytes()
+        (tmp_path / "out" / name).write_text('{"format": 1, "title": "mine"}')
+        told = cli("export", canopy, "out", "--for", "lua")
+        assert told.status == 1 and f"{name}: is there already" in told.err
+        assert (tmp_path / "out" / name).read_text() == '{"format": 1, "title": "mine"}'
+        (tmp_path / "out" / name).write_bytes(before)
+    assert cli("export", canopy, "out", "--for", "lua").status == 0
 
 
 @pytest.mark.parametrize(

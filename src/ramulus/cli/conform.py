@@ -7,14 +7,12 @@ import sys
 import textwrap
 from pathlib import Path
 from typing import Annotated
-from xml.sax.saxutils import quoteattr
 
 import typer
 
 from ramulus.cli import options
 from ramulus.cli.closing import Changes, Quiet
 from ramulus.cli.output import Printing
-from ramulus.errors import DataError
 from ramulus.showing import harmless
 
 
@@ -60,6 +58,7 @@ def conform(
     from ramulus.game.conforming import conform_recorded, requests_for
     from ramulus.game.requests import Heard, lines_of
     from ramulus.game.told import sentences
+    from ramulus.words.judged import Verdict, junit_text
 
     if sum((bool(command), requests is not None, recorded is not None)) != 1:
         raise typer.BadParameter("one of -- COMMAND…, --requests FILE and --recorded FILE", param_hint="COMMAND")
@@ -72,14 +71,15 @@ def conform(
         return
     if recorded is not None:
         heard = Heard()
-        for line in lines_of(_content(recorded)):
+        for line in lines_of(recorded):
             heard.hear(line)
         found = conform_recorded(design, heard)
     else:
         found = hold(design, command or [], budget=budget, start_timeout=start_timeout, timeout=timeout)
     said = list(sentences(found))
     if form is options.ConformFormat.junit:
-        print(_junit(design.title, said, found.conforms))
+        verdict = Verdict("conform", "none" if found.conforms else "error", "", " ".join(said))
+        print(junit_text([verdict], str(file), strict=False))
     else:
         _print_wrapped(said)
     if not found.conforms:
@@ -91,17 +91,3 @@ def _print_wrapped(said: list[str]) -> None:
     width = shutil.get_terminal_size().columns if sys.stdout.isatty() else 10_000
     for line in said:
         print(harmless(textwrap.fill(line, width, subsequent_indent="  ", break_long_words=False)))
-
-
-def _content(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise DataError(f"{path}: cannot be read ({error.strerror})") from None
-
-
-def _junit(title: str, said: list[str], conforms: bool) -> str:
-    head = f'<testsuites><testsuite name="ramulus conform" tests="1" failures="{0 if conforms else 1}">'
-    case = f"<testcase classname={quoteattr(title)} name={quoteattr('the game does what the design says')}>"
-    text = "" if conforms else f"<failure message={quoteattr(said[0])}>{quoteattr(' '.join(said[1:]))[1:-1]}</failure>"
-    return f'<?xml version="1.0" encoding="utf-8"?>\n{head}{case}{text}</testcase></testsuite></testsuites>'

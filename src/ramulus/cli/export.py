@@ -50,11 +50,14 @@ def export(
         for one in others:
             printing.say(f"  {one}: {'differs' if (folder / one).exists() else 'is missing'}")
         if others:
-            printing.say(f"next: ramulus export {file} {folder} --for {languages}")
+            named = f" --name {name}" if name else ""
+            printing.say(f"next: ramulus export {file} {folder} --for {languages}{named}")
             raise typer.Exit(1)
         return
-    write_export(found, folder)
-    printing.say(f"wrote {len(found.files)} files into {folder} (design {found.design}): {', '.join(found.files)}")
+    written = write_export(found, folder)
+    printing.say(f"wrote {len(written)} files into {folder} (design {found.design}): {', '.join(written)}")
+    if kept := [one for one in found.files if one not in written]:
+        printing.say(f"  kept as they are, as your own calls may stand in them: {', '.join(kept)}")
     for words in found.respelt:
         printing.say(f"  spelt otherwise, as it is a word of the language — {words}")
     if wanted in ([], ["json"]):

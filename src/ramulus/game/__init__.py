@@ -7,7 +7,8 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from ramulus.game.conforming import Conformity, conform
+from ramulus.game.conforming import conform
+from ramulus.game.conformity import Conformity
 from ramulus.game.reading import design_of
 from ramulus.game.writing import Export, differing, exported, write_export
 
@@ -24,7 +25,8 @@ def export(
 
     Args:
         design: the design.
-        folder: where to write; it is made where it is not there, and files of these names are replaced.
+        folder: where to write; it is made where it is not there. Files that an export has written are replaced, but for
+            harnesses, which are yours to change.
         languages: any of csharp, cpp, javascript, lua, python (default: tables alone).
         name: what becomes the namespace of the code (default: from the title).
 
@@ -34,7 +36,8 @@ def export(
     Raises:
         DesignError: the design is at fault, or a formula can neither be translated exactly nor be made a table.
         UnknownNameError: there is no such language.
-        DataError: the folder cannot be written; nothing has changed.
+        DataError: the folder cannot be written, or holds a file of such a name that no export has written; nothing
+            has changed.
     """
     written = exported(design, languages, name)
     write_export(written, Path(folder))

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from ramulus.errors import DataError
 from ramulus.game.asking import GameProcess
+from ramulus.game.conformity import Conformity
 from ramulus.game.diagnosis import Ask, Diagnosis, Explanation
 from ramulus.game.encounter_runs import Encounter, encounters_of, mistake_of
 from ramulus.game.languages import PYTHON
@@ -36,55 +37,6 @@ BUDGET = 30.0
 _MOST_SHRINKING = 80
 Fresh = Callable[[], GameProcess]
 Steps = tuple[tuple[str, int], ...]
-
-
-@dataclass(frozen=True)
-class Conformity:
-    """Whether a game does what the design says.
-
-    Attributes:
-        design: the design's hash, and the game's where it tells one.
-        runs, steps: how many were judged.
-        told: what the game tells of a state.
-        difference: the first difference on the shortest run that shows it; None where there is none.
-        explanation: what it does instead; None where that is not known.
-        remembers: whether the difference goes away with a fresh process.
-        awards: encounters whose award differs, with what was found.
-        judged_awards: how many encounters were judged.
-        awards_mistake: the one mistake that explains what all of them paid, or "".
-        takes_negative: whether it books an award below 0.
-        cannot: what it says it cannot do.
-        heard: lines that were no answers.
-    """
-
-    design: tuple[str, str]
-    runs: int
-    steps: int
-    told: tuple[str, ...]
-    difference: Difference | None
-    explanation: Explanation | None
-    remembers: bool
-    awards: tuple[tuple[Encounter, object], ...]
-    judged_awards: int
-    awards_mistake: str
-    takes_negative: bool
-    cannot: tuple[str, ...]
-    heard: Heard
-
-    @property
-    def conforms(self) -> bool:
-        """Whether nothing differs; an award on a rounding edge is no fault."""
-        return self.difference is None and not self.faulty_awards and not self.takes_negative
-
-    @property
-    def faulty_awards(self) -> list[tuple[Encounter, object]]:
-        """Encounters whose award is not what another precision would make of it either."""
-        return [(one, found) for one, found in self.awards if found not in one.others]
-
-    @property
-    def is_of_another_design(self) -> bool:
-        """Whether the game says that it was built from another design."""
-        return bool(self.design[1]) and self.design[0] != self.design[1]
 
 
 def conform(
@@ -127,6 +79,16 @@ def conform_recorded(design: Design, heard: Heard) -> Conformity:
     return _Examination(design, BUDGET).of_answers(heard)
 
 
+@dataclass
+class _Instead:
+    """What a game does instead, as far as it is known."""
+
+    explanation: Explanation | None = None
+    remembers: bool = False
+    asked_on: bool = True
+    stopped: str = ""
+
+
 class _Examination:
     """What is asked of any game, and what becomes of its answers."""
 
@@ -145,16 +107,26 @@ class _Examination:
         known = [(request, game.ask(request)) for request in self.requests]
         first = self._first(known)
         until = time.monotonic() + self._budget
-        explanation, remembers = None, False
+        instead = _Instead()
         if first is not None:
-            again = fresh()
-            remembers = difference(first.request, again.ask(first.request)) is None
-            first = first if remembers else self._shrunk(first, again.ask, until)
-            if not remembers:
-                explanation = self._explained(first, known, again.ask, until)
+            first = self._asked_on(first, known, fresh, until, instead)
         awards = self._awards(fresh) if first is None else ()
         negative = first is None and self._negative(fresh)
-        return self._conformity(known, first, explanation, remembers, awards, negative, game.heard)
+        return self._conformity(known, first, instead, awards, negative, game.heard)
+
+    def _asked_on(
+        self, first: Difference, known: list[tuple[Request, Answer]], fresh: Fresh, until: float, instead: _Instead
+    ) -> Difference:
+        """Return the difference on a short run, and note what the game does instead; what was found stays found."""
+        try:
+            again = fresh()
+            instead.remembers = difference(first.request, again.ask(first.request)) is None
+            if not instead.remembers:
+                first = self._shrunk(first, again.ask, until)
+                instead.explanation = self._explained(first, known, again.ask, until)
+        except DataError as error:
+            instead.stopped = str(error)
+        return first
 
     def of_answers(self, heard: Heard) -> Conformity:
         """Judge answers that were recorded."""
@@ -166,12 +138,14 @@ class _Examination:
                 "none of the answers is to a run that was asked for; are they to the requests of this design?"
             )
         first = self._first(known)
-        explanation = self._explained(first, known, None, time.monotonic() + self._budget) if first else None
+        instead = _Instead(asked_on=False)
+        if first is not None:
+            instead.explanation = self._explained(first, known, None, time.monotonic() + self._budget)
         awards = tuple(
             (one, _awarded(heard.answers[one.request.number])) for one in self.encounters
             if one.request.number in heard.answers
         )  # fmt: skip
-        return self._conformity(known, first, explanation, False, awards, False, heard)
+        return self._conformity(known, first, instead, awards, False, heard)
 
     def _first(self, known: list[tuple[Request, Answer]]) -> Difference | None:
         """Return the difference that shows after the fewest steps, the main track's first, with the least XP."""
@@ -184,22 +158,28 @@ class _Examination:
         return min(found, key=key, default=None)
 
     def _conformity(
-        self, known: list[tuple[Request, Answer]], first: Difference | None, explanation: Explanation | None,
-        remembers: bool, awards: tuple[tuple[Encounter, object], ...], negative: bool, heard: Heard,
+        self, known: list[tuple[Request, Answer]], first: Difference | None, instead: _Instead,
+        awards: tuple[tuple[Encounter, object], ...], negative: bool, heard: Heard,
     ) -> Conformity:  # fmt: skip
         answers = [answer for _, answer in known]
+        if first is None and "level" not in is_told(answers):
+            raise DataError('nothing can be judged: no state tells a "level"')
         return Conformity(
             design=(self._hash, next((answer.design for answer in answers if answer.design), "")),
             runs=sum(not answer.cannot for answer in answers),
             steps=sum(len(request.steps) for request, answer in known if not answer.cannot),
             told=tuple(sorted(is_told(answers))),
             difference=first,
-            explanation=explanation,
-            remembers=remembers,
+            explanation=instead.explanation,
+            remembers=instead.remembers,
             awards=tuple((one, found) for one, found in awards if found is not None and found != one.award),
             judged_awards=sum(found is not None for _, found in awards),
             awards_mistake=mistake_of([(one, found) for one, found in awards if found is not None]) if awards else "",
             takes_negative=negative,
+            asked_awards=len(self.encounters),
+            unanswered=len(self.requests) - len(known),
+            asked_on=instead.asked_on,
+            stopped=instead.stopped,
             cannot=tuple(sorted({answer.cannot for answer in answers if answer.cannot})),
             heard=heard,
         )

@@ -17,6 +17,7 @@ from ramulus.game.vectors import built, searched
 Ask = Callable[[Request], Answer]
 CONFIRMED = 12
 _LOOKED_AT = 150  # Runs among which the one is chosen that tells most apart.
+_NO_COST = 2**50
 _FIRST = 1_000_000  # Ids of runs that are asked on, apart from those that every game is asked for.
 
 
@@ -51,25 +52,30 @@ class Diagnosis:
         self, track: TrackPack, known: Sequence[tuple[Request, Answer]], ask: Ask | None, until: float
     ) -> None:
         self.track, self.known, self._ask, self._until = track, list(known), ask, until
-        self._asked = 0
 
     def explained(self) -> Explanation | None:
         """Return what explains all answers; None where nothing does that is known."""
         singles: list[tuple[str, ...]] = [(code,) for code in MISTAKES if code not in idle_mistakes(self.track)]
-        for hypotheses in (singles, self._pairs(singles)):
-            found = self._left(self._explaining(self.track, hypotheses))
-            if found:
-                return self._confirmed(self.track, found, ())
-            if hypotheses is singles and self._ask is not None:
-                costs = self._costs()
-                other = replace(self.track, costs=tuple(costs))
-                changed = tuple(
-                    (self.track.start_level + place, one, right)
-                    for place, (one, right) in enumerate(zip(costs, self.track.costs, strict=True)) if one != right
-                )  # fmt: skip
-                if changed and (found := self._explaining(other, [(), *singles])):
-                    return self._confirmed(other, found[:1], changed)
-        return None
+        return self._of(self.track, singles) or self._of_costs(singles) or self._of(self.track, self._pairs(singles))
+
+    def _of(
+        self, track: TrackPack, hypotheses: list[tuple[str, ...]], costs: tuple[tuple[int, int, int], ...] = ()
+    ) -> Explanation | None:
+        """Return which of some hypotheses is left once the game was asked on, and holds on runs of its own."""
+        found = self._left(track, self._explaining(track, hypotheses))
+        return self._confirmed(track, found, costs) if found else None
+
+    def _of_costs(self, singles: list[tuple[str, ...]]) -> Explanation | None:
+        """Return what explains the answers where the game has other costs: nothing else, or one mistake."""
+        if self._ask is None:
+            return None
+        costs = self._costs(self._ask)
+        changed = tuple(
+            (self.track.start_level + place, one, right)
+            for place, (one, right) in enumerate(zip(costs, self.track.costs, strict=True)) if one != right
+        )  # fmt: skip
+        other = replace(self.track, costs=tuple(costs))
+        return (self._of(other, [()], changed) or self._of(other, singles, changed)) if changed else None
 
     @staticmethod
     def _pairs(singles: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
@@ -80,21 +86,21 @@ class Diagnosis:
         runs = sorted(self.known, key=lambda pair: len(pair[0].steps))
         return [one for one in hypotheses if all(explains(r, a, Game(track, one).does(r.steps)) for r, a in runs)]
 
-    def _left(self, hypotheses: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
+    def _left(self, track: TrackPack, hypotheses: list[tuple[str, ...]]) -> list[tuple[str, ...]]:
         """Ask on, with the run on which most hypotheses disagree, until one is left or no run tells them apart."""
         while len(hypotheses) > 1 and self._ask is not None and time.monotonic() < self._until:
-            run = self._telling(hypotheses)
+            run = self._telling(track, hypotheses)
             if run is None:
                 break
             self._hear(run)
-            hypotheses = self._explaining(self.track, hypotheses)
+            hypotheses = self._explaining(track, hypotheses)
         return hypotheses
 
-    def _telling(self, hypotheses: list[tuple[str, ...]]) -> tuple[Step, ...] | None:
+    def _telling(self, track: TrackPack, hypotheses: list[tuple[str, ...]]) -> tuple[Step, ...] | None:
         told = is_told(answer for _, answer in self.known)
         best, most = None, 1
         for run in [*built(self.track), *islice(searched(self.track), _LOOKED_AT)]:
-            ways = {tuple(_seen(state, told) for state in Game(self.track, one).does(run)) for one in hypotheses}
+            ways = {tuple(_seen(state, told) for state in Game(track, one).does(run)) for one in hypotheses}
             if len(ways) > most:
                 best, most = run, len(ways)
         return best
@@ -102,7 +108,6 @@ class Diagnosis:
     def _hear(self, run: tuple[Step, ...]) -> None:
         request = Request(_FIRST + len(self.known), self.track, run)
         if self._ask is not None:
-            self._asked += 1
             self.known.append((request, self._ask(request)))
 
     def _confirmed(
@@ -120,30 +125,37 @@ class Diagnosis:
             return None
         return Explanation(found[0], costs, further, tuple(found[1:]))
 
-    def _costs(self) -> list[int]:
+    def _costs(self, ask: Ask) -> list[int]:
         """Read the game's costs off it: the least award that raises each level, by bisection."""
         costs: list[int] = []
         for place, right in enumerate(self.track.costs):
-            low, high = 0, right
-            while not self._rises(costs, high) and high < 2**40 and time.monotonic() < self._until:
+            there, xp = self._way_to(costs)
+            low, high = -1, max(right - xp, 1)
+            while not _rises(ask, self.track, there, high) and high < _NO_COST and time.monotonic() < self._until:
                 low, high = high, 2 * high
             while high - low > 1 and time.monotonic() < self._until:
                 middle = (low + high) // 2
-                low, high = (low, middle) if self._rises(costs, middle) else (middle, high)
-            if time.monotonic() >= self._until or high >= 2**40:
+                low, high = (low, middle) if _rises(ask, self.track, there, middle) else (middle, high)
+            if time.monotonic() >= self._until or high >= _NO_COST:
                 return [*costs, *self.track.costs[place:]]
-            costs.append(high - self.track.exceeded)
+            costs.append(xp + high - self.track.exceeded)
         return costs
 
-    def _rises(self, costs: list[int], units: int) -> bool:
-        """Return whether an award raises the game a level from where it stands after some."""
-        more = int(self.track.exceeded)
-        steps = [*((AWARD, cost + more) for cost in costs), (AWARD, units)]
-        if self._ask is None or self.track.start_units or more:
-            return False
-        answer = self._ask(Request(_FIRST, self.track, tuple(steps)))
-        levels = [state.get("level") for state in answer.states]
-        return len(levels) > 1 and levels[-1] != levels[-2]
+    def _way_to(self, costs: list[int]) -> tuple[list[Step], int]:
+        """Return awards to the level past some costs of the game's, and the XP that stands there."""
+        rest = [_NO_COST] * (len(self.track.costs) - len(costs))
+        game, steps = Game(replace(self.track, costs=(*costs, *rest))), []
+        for cost in costs:
+            steps.append((AWARD, max(int(cost + self.track.exceeded - game.xp), 0)))
+            game.award(steps[-1][1])
+        return steps, int(game.xp)
+
+
+def _rises(ask: Ask, track: TrackPack, steps: list[Step], units: int) -> bool:
+    """Return whether an award raises the game a level from where it stands after some steps."""
+    answer = ask(Request(_FIRST, track, (*steps, (AWARD, units))))
+    levels = [state.get("level") for state in answer.states]
+    return len(levels) > 1 and levels[-1] != levels[-2]
 
 
 def _seen(state: State, told: set[str]) -> tuple[float, ...]:

@@ -9,11 +9,12 @@ from typing import Any
 
 import numpy as np
 
-from ramulus.design import Design
+from ramulus.design import Design, read_whole
 from ramulus.errors import DataError, DesignError
 from ramulus.game.levels_json import FORMAT
 from ramulus.rules.xp_units import from_units
 
+MOST_BYTES = 100_000_000
 _TIMES = ("from_day", "to_day", "weekdays", "first_minutes_of_day")
 _OF_RULES = ("scales", "scales_skills_of", "factor_by_level")
 
@@ -27,9 +28,11 @@ def design_of(path: Path) -> Design:
         DataError: the file cannot be read, or is none of this kind.
     """
     try:
-        data = json.loads(path.read_bytes().decode("utf-8-sig"))
+        data = json.loads(read_whole(path, MOST_BYTES).decode("utf-8-sig"))
     except OSError as error:
         raise DataError(f"{path}: cannot be read ({error.strerror})") from None
+    except DataError as error:
+        raise DataError(f"{path}: cannot be read ({error})") from None
     except (ValueError, RecursionError) as error:
         raise DataError(f"{path}: is no JSON ({error})") from None
     if not isinstance(data, dict) or data.get("format") != FORMAT or "tracks" not in data:

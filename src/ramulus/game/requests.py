@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
+from ramulus.design import read_whole
 from ramulus.errors import DataError
 from ramulus.game.mistaken import AWARD, Game, State, Step
 from ramulus.game.pack import Pack, TrackPack
@@ -15,6 +17,7 @@ from ramulus.game.vectors import built, searched, vectors_of
 FURTHER = 40
 SHOWN = 3
 HALF = 0.5
+MOST_BYTES = 100_000_000
 
 
 @dataclass(frozen=True)
@@ -80,7 +83,7 @@ def _answer(text: str) -> Answer:
         fine = isinstance(number, int) and all(isinstance(state, dict) for state in states)
         if not fine or not (states or cannot):
             raise ValueError("no states")
-    except (ValueError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise DataError(
             f"an answer that is none: {text[:100]} ({error}); "
             'allowed: {"id":7,"states":[{"level":1,"xp":0}]}, one state more than steps'
@@ -88,18 +91,26 @@ def _answer(text: str) -> Answer:
     return Answer(number, states, cannot, str(data.get("design", "")))
 
 
-def lines_of(content: bytes) -> Iterator[str]:
+def lines_of(path: Path) -> Iterator[str]:
     """Yield the lines of a file of answers.
 
     Raises:
-        DataError: it is not UTF-8.
+        DataError: it cannot be read, or is not UTF-8.
     """
+    try:
+        content = read_whole(path, MOST_BYTES)
+    except FileNotFoundError:
+        raise DataError(f"{path}: no such file") from None
+    except OSError as error:
+        raise DataError(f"{path}: cannot be read ({error.strerror})") from None
+    except DataError as error:
+        raise DataError(f"{path}: cannot be read ({error})") from None
     if content.startswith((b"\xff\xfe", b"\xfe\xff")) or b"\0" in content[:200]:
-        raise DataError("the answers are UTF-16; allowed: UTF-8")
+        raise DataError(f"{path}: the answers are UTF-16; allowed: UTF-8")
     try:
         yield from content.decode("utf-8-sig").splitlines()
     except UnicodeDecodeError as error:
-        raise DataError(f"the answers are not UTF-8 ({error.reason} at byte {error.start:,})") from None
+        raise DataError(f"{path}: the answers are not UTF-8 ({error.reason} at byte {error.start:,})") from None
 
 
 def requests_of(pack: Pack) -> list[Request]:
@@ -182,7 +193,8 @@ def _differing_key(track: TrackPack, found: dict[str, Any], right: State) -> str
     if "points" in found and not (_is_number(found["points"]) and abs(found["points"] - right.points) <= 1e-6):
         return "points"
     if "events" in found:
-        ups = [event for event in found["events"] if isinstance(event, list) and event[:1] == ["level_up"]]
+        events = found["events"] if isinstance(found["events"], list) else []
+        ups = [event for event in events if isinstance(event, list) and event[:1] == ["level_up"]]
         if len(ups) != right.level_ups:
             return "events"
     return ""

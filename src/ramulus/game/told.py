@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ramulus.game.conforming import Conformity
+from ramulus.game.conformity import Conformity
 from ramulus.game.diagnosis import Explanation
 from ramulus.game.mistakes import MISTAKES, OF_ENCOUNTERS
 from ramulus.game.requests import Difference
@@ -17,11 +17,15 @@ _KEYS = {"xp": "XP", "total_xp": "XP in all", "level": "the level", "points": "p
 def sentences(found: Conformity) -> Iterator[str]:
     """Yield what came of it, a sentence a line; the first says whether the game conforms."""
     judged = f"{found.runs} runs, {found.steps:,} steps"
-    if found.difference is None:
+    if found.difference is None and found.unanswered:
+        yield f"nothing differs in what was answered: {judged} agree ({_told(found)})"
+    elif found.difference is None:
         yield f"your game does what the design says: {judged} agree ({_told(found)})"
     else:
         yield f"your game differs from the design: {_difference(found.difference)}"
         yield from _instead(found)
+    if found.unanswered:
+        yield f"{found.unanswered} runs have no answer; right is one for each, or why it cannot"
     if found.is_of_another_design:
         yield f"it says that it was built from another design: {found.design[1]}, and this is {found.design[0]}"
     yield from _awards(found)
@@ -85,10 +89,15 @@ def _instead(found: Conformity) -> Iterator[str]:
     if found.remembers:
         yield "a fresh process answers it rightly: your game remembers something from the run before"
         return
-    if found.explanation is None:
+    if found.stopped:
+        yield f"asked on, it came to an end: {found.stopped}"
+    elif found.explanation is None and not found.asked_on:
+        yield "no known mistake explains these answers; other costs are found only where the game can be asked on"
+    elif found.explanation is None:
         yield "this is none of the mistakes that are known; the run above is the shortest that was found to show it"
         return
-    yield from _explanation(found.explanation)
+    if found.explanation is not None:
+        yield from _explanation(found.explanation)
 
 
 def _explanation(one: Explanation) -> Iterator[str]:
@@ -122,7 +131,9 @@ def _awards(found: Conformity) -> Iterator[str]:
             yield f"it {mistake.does} ({name}); all {found.judged_awards} encounters agree with that"
             yield f"way out: {mistake.way_out}"
     elif found.judged_awards:
-        yield f"{found.judged_awards} encounters award what the design says"
+        missing = found.asked_awards - found.judged_awards
+        rest = f"; {missing} more were not answered" if missing else ""
+        yield f"{found.judged_awards} encounters award what the design says{rest}"
     elif found.difference is None:
         yield "what encounters award is not judged: your game answered none"
     if edges:

@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from ramulus.design import write_all
+from ramulus.design import read_start, write_all
 from ramulus.errors import DataError, DesignError, Problem
 from ramulus.game.languages import Language, language, snake
 from ramulus.game.levels_json import SCHEMA_FILE, levels_csv, levels_of
@@ -27,6 +27,12 @@ if TYPE_CHECKING:
 JSON = "json"
 LINE = 130
 MOST_ROWS = 5_000
+# What the beginning of each file holds, by name or ending; code says what it is in its first line.
+_MARKS = {
+    "levels.json": f'"$schema": "./{SCHEMA_FILE}"', SCHEMA_FILE: '"https://json-schema.org/',
+    "vectors.json": '"ramulus": ',
+    ".csv": "level,cost,total,points", ".mts": "the types of leveling.mjs",
+}  # fmt: skip
 _VERSION = re.compile(r"(Written by Ramulus |\"ramulus\": \")[^\s\"]+")
 
 
@@ -75,18 +81,47 @@ def exported(design: Design, languages: Iterable[str] = (), name: str | None = N
     return Export(levels["design"], files, changed)
 
 
-def write_export(export: Export, folder: Path) -> None:
-    """Write the files of an export into a folder, all of them or none.
+def write_export(export: Export, folder: Path) -> list[str]:
+    """Write the files of an export into a folder, all of them or none; return those that were written.
+
+    A harness that is there stays as it is: a game's own calls may stand in it.
 
     Raises:
-        DataError: the folder cannot be written.
+        DataError: the folder cannot be written, or holds a file of such a name that no export has written.
     """
-    write_all({folder / name: text for name, text in export.files.items()}, folders=True)
+    files = {name: text for name, text in export.files.items() if not (_is_harness(name) and (folder / name).exists())}
+    for name in files:
+        _refuse_others(folder / name)
+    write_all({folder / name: text for name, text in files.items()}, folders=True)
+    return list(files)
+
+
+def _is_harness(name: str) -> bool:
+    return name.lower().startswith("harness.")
+
+
+def _refuse_others(path: Path) -> None:
+    """Refuse to replace what stands under a name and was not written by an export: it may be somebody's work."""
+    try:
+        found = read_start(path, 1000).decode("utf-8", "replace")
+    except FileNotFoundError:
+        return
+    except (OSError, DataError) as error:
+        raise DataError(f"{path}: cannot be written ({getattr(error, 'strerror', None) or error})") from None
+    mark = _MARKS.get(path.name, _MARKS.get(path.suffix, "levels, XP and awards as designed"))
+    if found.strip() and mark not in "".join(found.split("\r")):
+        raise DataError(f"{path}: is there already, and no export has written it; give another folder, or remove it")
 
 
 def differing(export: Export, folder: Path) -> list[str]:
-    """Return the files of an export that a folder lacks or holds otherwise; line ends and the version do not count."""
-    return [name for name, text in export.files.items() if not _holds(folder / name, text)]
+    """Return the files of an export that a folder lacks or holds otherwise.
+
+    Line ends and the version do not count, nor what stands in a harness.
+    """
+    return [
+        name for name, text in export.files.items()
+        if not ((folder / name).is_file() if _is_harness(name) else _holds(folder / name, text))
+    ]  # fmt: skip
 
 
 def _holds(path: Path, text: str) -> bool:
