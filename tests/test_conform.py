@@ -452,6 +452,7 @@ def test_an_award_of_one_more_is_found():
         game.known = examination.encounters
         found = examination.of_process(game, lambda game=game: game)
         assert found.awards_mistake == code and not found.conforms, code
+        assert next(sentences(found)).startswith("levels and XP are what the design says, and not all else is")
     for more, words in ((0, "60 encounters award what"), (1, "of 60 encounters award something else")):
         game = Pays()
         examination = _Examination(design, 20.0)

@@ -78,7 +78,7 @@ def conform(
         found = hold(design, command or [], budget=budget, start_timeout=start_timeout, timeout=timeout)
     said = list(sentences(found))
     if form is options.ConformFormat.junit:
-        verdict = Verdict("conform", "none" if found.conforms else "error", "", " ".join(said))
+        verdict = Verdict("conform", "none" if found.conforms else "error", "", "; ".join(said))
         print(junit_text([verdict], str(file), strict=False))
     else:
         _print_wrapped(said)

@@ -19,6 +19,8 @@ def sentences(found: Conformity) -> Iterator[str]:
     judged = f"{found.runs} runs, {found.steps:,} steps"
     if found.difference is None and found.unanswered:
         yield f"nothing differs in what was answered: {judged} agree ({_told(found)})"
+    elif found.difference is None and not found.conforms:
+        yield f"levels and XP are what the design says, and not all else is: {judged} agree ({_told(found)})"
     elif found.difference is None:
         yield f"your game does what the design says: {judged} agree ({_told(found)})"
     else:
