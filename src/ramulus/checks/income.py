@@ -110,8 +110,8 @@ def _losing(overview: Overview) -> Iterator[Finding]:
 def _above(overview: Overview) -> Iterator[Finding]:
     """Players who have most of their XP from sources far above their own level."""
     grid, at = overview.columns, overview.columns.first_column
-    strength = np.array([source.level for source in overview.tabulation.design.sources.values()], dtype=np.float64)
-    far = strength[None, :] > grid.levels[:, None] + np.maximum(ABOVE, grid.levels[:, None] / 2)
+    strength = np.broadcast_to(grid.source_level[:, at], (len(grid.levels), len(at)))
+    far = strength > grid.levels[:, None] + np.maximum(ABOVE, grid.levels[:, None] / 2)
     income = overview.lasting * overview.xp[:, :, at]
     total = income.sum(axis=2)
     share = np.divide((income * far).sum(axis=2), total, out=np.zeros_like(total), where=total > 0)[:, :-1]
@@ -123,8 +123,8 @@ def _above(overview: Overview) -> Iterator[Finding]:
             yield Finding(
                 "lives-above", "warning", f"sources.{grid.sources[source]}",
                 f"at level {grid.levels[level]:g}, {share[index, level]:.0%} of the XP comes from sources far "
-                f"above the player, most from {grid.sources[source]!r} of level {strength[source]:g} ({len(high)} such "
-                "levels)",
+                f"above the player, most from {grid.sources[source]!r} of level {strength[level, source]:g} "
+                f"({len(high)} such levels)",
                 "open it later with from_level, let its success or weight fall with the gap, or lower its xp",
                 int(grid.levels[level]), (name,),
             )  # fmt: skip

@@ -175,6 +175,7 @@ def _states(profile: ProfileTables) -> tuple[frozenset[int], ...]:
     """Return the sets of rules that a profile's days ever turn on together."""
     rules = profile.tables.design.multipliers
     last = max([day for rule in rules for day in (rule.from_day, rule.to_day) if day is not None], default=0)
+    last += 2 * max([rule.every or 0 for rule in rules], default=0)
     # Two weeks past the last date, every window that recurs has recurred.
     return profile.timeline((last + 14) * float(profile.player.hours_per_day or 0) + 1).states
 
@@ -185,20 +186,20 @@ def _turned_round(tabulation: Tabulation) -> Iterator[Finding]:
     columns = grid.first_column
     pay = tabulation.profile().mean_pay(tabulation.always_on)
     base, award = pay.base[:, columns], pay.award[:, columns]
-    strength = np.array([source.level for source in tabulation.design.sources.values()])
+    strength = np.broadcast_to(grid.source_level[:, columns], base.shape)
     found: dict[tuple[int, int], int] = {}
     for i in range(len(columns)):
-        stronger = np.nonzero(strength > strength[i])[0]
+        stronger = np.nonzero((strength > strength[:, [i]]).any(axis=0))[0]
         for j in stronger.tolist():
-            both = grid.open[:, columns[i]] & grid.open[:, columns[j]]
+            both = grid.open[:, columns[i]] & grid.open[:, columns[j]] & (strength[:, j] > strength[:, i])
             turned = both & (base[:, j] >= base[:, i]) & (award[:, j] < award[:, i] * 0.98)
             if turned.any():
                 found[i, int(j)] = int(np.nonzero(turned)[0][0])
     for (weak, strong), level in list(found.items())[:5]:
         yield Finding(
             "stronger-pays-less", "warning", "multipliers",
-            f"at level {grid.levels[level]:g}, {grid.sources[strong]!r} (level {strength[strong]}) awards "
-            f"{award[level, strong]:.4g} XP and the weaker {grid.sources[weak]!r} (level {strength[weak]}) "
+            f"at level {grid.levels[level]:g}, {grid.sources[strong]!r} (level {strength[level, strong]:g}) awards "
+            f"{award[level, strong]:.4g} XP and the weaker {grid.sources[weak]!r} (level {strength[level, weak]:g}) "
             f"{award[level, weak]:.4g}, though "
             f"their XP before multipliers is {base[level, strong]:.4g} and {base[level, weak]:.4g}",
             "let the factor fall with the player's lead only, not with the source's", int(grid.levels[level]),

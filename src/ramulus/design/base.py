@@ -99,6 +99,14 @@ def _number_or_formula(value: Any) -> float | str:
     return _formula(value) if isinstance(value, str) else _number(value)
 
 
+def _level_or_formula(value: Any) -> int | str:
+    if isinstance(value, str):
+        return _formula(value)
+    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= MOST_LEVEL:
+        raise _mistake(f"{shortly(value)} is no level", f"a whole number 0 … {MOST_LEVEL}, or a formula of level")
+    return value
+
+
 def _at_least_zero(value: float) -> float:
     if value < 0:
         raise _mistake(f"{value!r} is below 0", "0 or more")
@@ -172,7 +180,13 @@ PlainName = Annotated[str, PlainValidator(_plain_name), WithJsonSchema({"type": 
 """The name of a track, source, player profile, …"""
 FormulaName = Annotated[str, PlainValidator(_formula_name), WithJsonSchema({"type": "string"})]
 """The name of a number that formulas can use."""
-Level = Annotated[int, Field(ge=0, le=10_000_000)]
+MOST_LEVEL = 10_000_000
+Level = Annotated[int, Field(ge=0, le=MOST_LEVEL)]
+LevelOrFormula = Annotated[
+    int | str, PlainValidator(_level_or_formula), _AS_IT_IS,
+    WithJsonSchema({"type": ["integer", "string"], "minimum": 0, "maximum": MOST_LEVEL, "maxLength": 2000}),
+]  # fmt: skip
+"""A level, or a formula that gives one, rounded down."""
 Rounding = Literal["down", "nearest", "up", "none"]
 Beyond = Literal["error", "hold"]
 RoundingTo = Annotated[int, Field(ge=1, le=MOST_COUNT)] | None

@@ -39,6 +39,13 @@ def _some_share(value: float | str) -> float | str:
     return value
 
 
+class Rest(Model):
+    """What a player does when a pool is empty."""
+
+    seconds: NumberOrFormula
+    """How long it lasts: a number, or a formula of `level`, `missing` (what all pools lack), stats and traits."""
+
+
 class Failure(Model):
     """What a failed encounter costs and still pays."""
 
@@ -46,6 +53,8 @@ class Failure(Model):
     """Seconds that a failure adds."""
     xp_share: Share = 0
     """The share of the award that a failure still pays."""
+    drain: dict[FormulaName, NumberOrFormula] = {}
+    """What a failure takes of each pool, beside `encounter.drain`."""
     loss: Annotated[NumberOrFormula, AfterValidator(_some_share), _SHARE_OR_FORMULA] = 0
     """The share of the current level's cost that a failure takes: a number, or a formula of `level`."""
 
@@ -61,6 +70,10 @@ class Encounter(Model):
     """How often a source is met, against the others; multiplies the source's own weight."""
     variation: Annotated[NotNegative, Field(le=20), AfterValidator(_not_tiny), number_up_to(20)] = 0
     """The coefficient of variation of the time of one encounter (gamma distributed, 0.001 … 20; 0 = exact)."""
+    drain: dict[FormulaName, NumberOrFormula] = {}
+    """What an attempt takes of each pool."""
+    rest: Rest | None = None
+    """What a player does when a pool is empty: it rests, and all are full."""
     failure: Failure = Failure()
     """What a failure costs and still pays."""
     show: dict[FormulaName, NumberOrFormula] = {}

@@ -7,9 +7,11 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import Field
 
+from ramulus.design.away import AwayBonus
 from ramulus.design.base import FormulaName, Model, Number, PlainName
 from ramulus.design.calendar import Calendar, Weekday
 from ramulus.design.encounter import Awards, Encounter
+from ramulus.design.gate import Gate
 from ramulus.design.goal import SomeGoal
 from ramulus.design.multiplier import Multiplier
 from ramulus.design.player import Party, Player
@@ -58,6 +60,10 @@ class DesignModel(Model):
     """How multiplied XP becomes an award."""
     multipliers: list[Multiplier] = []
     """What scales awards, in order."""
+    away_bonus: AwayBonus | None = None
+    """XP that gathers on days away, and is paid out on top of awards."""
+    gates: list[Gate] = []
+    """Levels that nobody leaves before something is done."""
     calendar: Calendar | None = None
     """Where calendar days are counted from."""
     players: dict[PlainName, Player] = {}

@@ -7,17 +7,16 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ramulus.design.cost_ways import Cost, CostWay, SegmentsCost
-from ramulus.design.goal import EVERYONE
-from ramulus.errors import FormulaError, Problem, nearest_name
-from ramulus.formula.evaluation import check_names
-from ramulus.formula.parser import parse
 
 if TYPE_CHECKING:
     from ramulus.design.model import DesignModel
+    from ramulus.design.multiplier import Multiplier
     from ramulus.design.source import Source
     from ramulus.design.stat import Stat
 
 ENCOUNTER_NAMES = frozenset({"level", "source_level", "gap", "skill_level"})
+REST_NAMES = frozenset({"level", "missing"})
+AWAY_NAMES = frozenset({"level", "cost"})
 MULTIPLIER_NAMES = ENCOUNTER_NAMES | {"leader_level", "party_size"}
 
 
@@ -39,6 +38,7 @@ def formula_places(design: DesignModel) -> Iterator[FormulaPlace]:
         *_source_formulas(design),
         *_encounter_formulas(design),
         *_multiplier_formulas(design),
+        *_away_formulas(design),
         *_player_formulas(design),
     ):
         if isinstance(text, str):
@@ -87,9 +87,11 @@ def _source_formulas(design: DesignModel) -> _Found:
     for name, source in design.sources.items():
         xp = source.xp if isinstance(source.xp, str) else None
         yield f"sources.{name}.xp", xp, frozenset({"level", "source_level"})
-        yield f"sources.{name}.skill_xp", source.skill_xp, frozenset({"level", "source_level", "skill_level"})
+        for skill, amount in source.practised.items():
+            yield source.skill_xp_place(name, skill), amount, frozenset({"level", "source_level", "skill_level"})
+        yield f"sources.{name}.level", source.level if isinstance(source.level, str) else None, frozenset({"level"})
         for number, value in source.numbers.items():
-            yield f"sources.{name}.{number}", value, frozenset({"source_level"})
+            yield f"sources.{name}.{number}", value, frozenset({"level", "source_level"})
         names = encounter_names(design) | frozenset(source.numbers)
         yield f"sources.{name}.seconds", source.seconds, names
         yield f"sources.{name}.success", source.success, names
@@ -116,6 +118,12 @@ def _encounter_formulas(design: DesignModel) -> _Found:
         numbers = common_numbers(users) if users else {n for source in everyone for n in source.numbers}
         yield f"encounter.{key}", getattr(design.encounter, key), shared | numbers
     yield "encounter.failure.loss", design.encounter.failure.loss, frozenset({"level"})
+    for place, drains in (("drain", design.encounter.drain), ("failure.drain", design.encounter.failure.drain)):
+        for pool, amount in drains.items():
+            yield f"encounter.{place}.{pool}", amount, shared | common_numbers(everyone)
+    if design.encounter.rest is not None:
+        main = {n for n, stat in design.stats.items() if stat_track(design, stat) == design.main_track_name}
+        yield "encounter.rest.seconds", design.encounter.rest.seconds, common_traits(design) | main | REST_NAMES
     for name, value in design.encounter.show.items():
         # A shown column is left empty for a source that lacks a number of it.
         yield f"encounter.show.{name}", value, shared | {n for source in everyone for n in source.numbers}
@@ -128,10 +136,33 @@ def common_numbers(sources: Iterable[Source]) -> frozenset[str]:
 
 
 def _multiplier_formulas(design: DesignModel) -> _Found:
-    names = MULTIPLIER_NAMES | common_traits(design)
+    names = MULTIPLIER_NAMES | frozenset(design.stats) | common_traits(design)
     for index, rule in enumerate(design.multipliers):
-        yield f"multipliers[{index}].factor", rule.factor, names
-        yield f"multipliers[{index}].against", rule.against, names
+        numbers = common_numbers(source for _, source in sources_scaled(design, rule))
+        yield f"multipliers[{index}].factor", rule.factor, names | numbers
+        yield f"multipliers[{index}].against", None if rule.counts else rule.against, names | numbers
+
+
+def _away_formulas(design: DesignModel) -> _Found:
+    for key in ("per_day_away", "at_most") if design.away_bonus is not None else ():
+        yield f"away_bonus.{key}", getattr(design.away_bonus, key), AWAY_NAMES
+
+
+def sources_scaled(design: DesignModel, rule: Multiplier) -> Iterator[tuple[str, Source]]:
+    """Yield the sources that a rule scales an award of, to the main track or to a skill, by name."""
+    for name, source in design.sources.items():
+        if any(selects(design, rule, name, track) for track in (design.main_track_name, *source.practised)):
+            yield name, source
+
+
+def selects(design: DesignModel, rule: Multiplier, name: str, track: str) -> bool:
+    """Return whether a rule scales what a source awards to a track."""
+    source = design.sources[name]
+    return (
+        (rule.tracks is None or track in rule.tracks)
+        and (rule.sources is None or name in rule.sources)
+        and (rule.tags is None or bool(set(rule.tags) & set(source.tags)))
+    )
 
 
 def _player_formulas(design: DesignModel) -> _Found:
@@ -139,123 +170,3 @@ def _player_formulas(design: DesignModel) -> _Found:
         for trait, value in player.traits.items():
             yield f"players.{name}.traits.{trait}", value if isinstance(value, str) else None, frozenset({"level"})
         yield f"players.{name}.patience_hours_per_level", player.patience_hours_per_level, frozenset({"level"})
-
-
-def name_problems(design: DesignModel) -> Iterator[tuple[Problem, str]]:
-    """Yield each name that does not exist, with the name itself."""
-    for formula in formula_places(design):
-        parsed = parse(formula.text)
-        for name in parsed.names:
-            if name not in formula.names:
-                yield _unknown_in_formula(design, formula, name), name
-    yield from _unknown_references(design)
-    yield from _clashes(design)
-    yield from _hidden_columns(design)
-
-
-def _unknown_in_formula(design: DesignModel, formula: FormulaPlace, name: str) -> Problem:
-    lacking = [key for key, source in design.sources.items() if name not in source.numbers]
-    if formula.place.startswith("encounter.") and 0 < len(lacking) < len(design.sources):
-        found = f"the name {name!r} is no number of: {', '.join(lacking)}"
-        return Problem(formula.place, found, f"give each source a {name!r}", code="unknown-name")
-    without = [key for key, player in design.players.items() if name not in player.traits]
-    if 0 < len(without) < len(design.players):
-        found = f"the trait {name!r} is missing for: {', '.join(without)}"
-        return Problem(formula.place, found, f"give each player profile a {name!r}", code="unknown-name")
-    try:
-        check_names(parse(formula.text), formula.names | (set(parse(formula.text).names) - {name}))
-    except FormulaError as error:
-        known = sorted(formula.names)
-        return Problem(formula.place, error.found, ", ".join(known), nearest_name(name, known), "unknown-name")
-    raise AssertionError("the name was unknown a moment ago")
-
-
-def _unknown_references(design: DesignModel) -> Iterator[tuple[Problem, str]]:
-    for place, name, kind, known in _references(design):
-        if name is not None and name not in known:
-            listed = ", ".join(known) or f"no {kind} is defined"
-            found = f"no {kind} is called {name!r}"
-            yield Problem(place, found, listed, nearest_name(name, known), "unknown-reference"), name
-
-
-def _references(design: DesignModel) -> Iterator[tuple[str, str | None, str, list[str]]]:
-    tracks, sources, players = list(design.tracks), list(design.sources), list(design.players)
-    yield "main_track", design.main_track, "track", tracks
-    for name, stat in design.stats.items():
-        yield f"stats.{name}.track", stat.track, "track", tracks
-    for name, upgrade in design.upgrades.items():
-        yield f"upgrades.{name}.stat", upgrade.stat, "stat", list(design.stats)
-    skills = [track for track in tracks if track != design.main_track_name]
-    for name, source in design.sources.items():
-        yield f"sources.{name}.skill", source.skill, "skill track", skills
-    for index, rule in enumerate(design.multipliers):
-        kinds = (
-            ("tracks", "track", tracks),
-            ("sources", "source", sources),
-            ("players", "player profile", players),
-        )
-        for key, kind, known in kinds:
-            for item, name in enumerate(getattr(rule, key) or []):
-                yield f"multipliers[{index}].{key}[{item}]", name, kind, known
-        tags = sorted({tag for source in design.sources.values() for tag in source.tags})
-        for item, name in enumerate(rule.tags or []):
-            yield f"multipliers[{index}].tags[{item}]", name, "tag", tags
-    for name, player in design.players.items():
-        for item, upgrade_name in enumerate(player.spends):
-            yield f"players.{name}.spends[{item}]", upgrade_name, "upgrade", list(design.upgrades)
-    for name, member in design.party.members.items() if design.party else ():
-        yield f"party.members.{name}.player", member.player, "player profile", players
-    for index, goal in enumerate(design.goals):
-        yield f"goals[{index}].player", goal.player, "player profile", [*players, EVERYONE]
-        yield f"goals[{index}].track", goal.track, "track", tracks
-        yield f"goals[{index}].compared_with", getattr(goal, "compared_with", None), "player profile", players
-
-
-def _clashes(design: DesignModel) -> Iterator[tuple[Problem, str]]:
-    """One name must mean one thing in a formula."""
-    taken = dict.fromkeys(design.constants, "a constant")
-    for name in design.stats:
-        if name in taken:
-            yield (
-                Problem(f"stats.{name}", f"{name!r} is also {taken[name]}", "another name", code="name-clash"),
-                name,
-            )
-        taken[name] = "a stat"
-    own = [(f"players.{key}.traits.{name}", name) for key, player in design.players.items() for name in player.traits]
-    own += [(f"sources.{key}.{name}", name) for key, source in design.sources.items() for name in source.numbers]
-    for place, name in own:
-        if name in taken:
-            whose = "a player's trait" if place.startswith("players.") else "a source's own number"
-            allowed = f"another name for one of them, such as {place.split('.')[1]}_{name}"
-            found = f"{name!r} is {whose} here and {taken[name]} elsewhere: a formula could not tell them apart"
-            yield Problem(place, found, allowed, code="name-clash"), name
-
-
-# What the columns of a table are called, which a column of the author's must not hide.
-LEVEL_COLUMNS = ("level", "cost", "total", "growth")
-GAIN_COLUMNS = ("player", "level", "source", "base", "factor", "award")
-EFFORT_COLUMNS = ("player", "level", "source", "chance", "seconds", "success", "award", "xp_per_hour")
-
-
-def _hidden_columns(design: DesignModel) -> Iterator[tuple[Problem, str]]:
-    """Each name that the author gives a column of a table must be that column's alone."""
-    shown = design.encounter.show if design.encounter else {}
-    rules = [(f"multipliers[{index}].name", rule.name) for index, rule in enumerate(design.multipliers)]
-    for places, table, taken in (
-        ([(f"stats.{name}", name) for name in design.stats], "levels", LEVEL_COLUMNS),
-        ([(f"encounter.show.{name}", name) for name in shown], "effort", EFFORT_COLUMNS),
-        (rules, "gain", GAIN_COLUMNS),
-    ):
-        seen: set[str] = set()
-        for place, name in places:
-            if name in taken:
-                found = f"{name!r} is already a column of the {table} table"
-                allowed = f"any other name (that table has {', '.join(taken)})"
-                yield Problem(place, found, allowed, code="reserved-name"), name
-            if name in seen:
-                found = f"{name!r} is already the name of another multiplier"
-                yield Problem(place, found, "a name of its own", code="reserved-name"), name
-            seen.add(name)
-    if design.party is not None and "highest" in design.party.members:
-        found = "a member called 'highest' could not be told from leader = \"highest\""
-        yield Problem("party.members.highest", found, "any other name", code="reserved-name"), "highest"

@@ -25,6 +25,7 @@ from ramulus.design.trait import Trait
 from ramulus.errors import shortly
 
 MOST_PURSUIT = 1000
+MOST_ARRIVAL_DAY = 100_000
 SHORTEST_DAY = 1e-6  # Hours: played time is counted in millionths of a second, and a day has thousands of them.
 
 
@@ -68,6 +69,25 @@ def _retention(points: list[list[float]]) -> list[list[float]]:
     return points
 
 
+def _arrivals(points: list[list[float]]) -> list[list[float]]:
+    """Refuse a table of arrivals whose days or shares do not rise, or that does not end with everybody."""
+    day, share = 0.0, 0.0
+    for index, (next_day, next_share) in enumerate(points):
+        where = f"item {index} is [{next_day!r}, {next_share!r}]"
+        if next_day != int(next_day) or not day < next_day <= MOST_ARRIVAL_DAY:
+            allowed = f"whole calendar days that rise, from 1 to {MOST_ARRIVAL_DAY:,}"
+            raise _mistake(f"{where}: day {next_day!r} after day {day:g}", allowed)
+        if not share <= next_share <= 1:
+            raise _mistake(f"{where}: share {next_share!r} after {share!r}", "shares that rise or stay, up to 1")
+        day, share = next_day, next_share
+    if share != 1:
+        raise _mistake(f"the last share is {share!r}", "1: everybody has come in the end")
+    return points
+
+
+ArrivalTable = Annotated[
+    list[Annotated[list[Number], Field(min_length=2, max_length=2)]], Field(min_length=1), AfterValidator(_arrivals)
+]
 Retention = Annotated[
     list[Annotated[list[Number], Field(min_length=2, max_length=2)]], Field(min_length=1), AfterValidator(_retention)
 ]
@@ -100,8 +120,10 @@ class Player(Model):
     """Play days a week, spread evenly over it, on other weekdays for each next player."""
     plays_on: SomeWeekdays | None = None
     """The weekdays on which all of this kind play, instead of `days_per_week`."""
+    arrives: ArrivalTable | None = None
+    """[calendar day, share come by its end] pairs, evenly between (default: all come on day 1)."""
     stays: Retention | None = None
-    """[calendar day, share still playing at its end] pairs; between them the chance to quit per day is constant."""
+    """[own day, share still playing at its end] pairs; between them the chance to quit per day is constant."""
     quit_chance_per_play_day: Share | None = None
     """The chance to quit at the end of each play day, instead of `stays`."""
     patience_hours_per_level: Annotated[NumberOrFormula, AfterValidator(_some_hours)] | None = None
@@ -118,7 +140,7 @@ class Player(Model):
 
     @model_validator(mode="after")
     def _whole_schedule(self) -> Self:
-        for key in ("days_per_week", "plays_on"):
+        for key in ("days_per_week", "plays_on", "arrives"):
             if getattr(self, key) is not None and self.hours_per_day is None:
                 raise _mistake(f"{key!r} without 'hours_per_day'", "both, or neither", "incomplete-pair")
         if self.days_per_week is not None and self.plays_on is not None:

@@ -15,7 +15,7 @@ from ramulus.design.across import problems_across
 from ramulus.design.cost_ways import Cost, Segment, way_of_cost, way_of_segment
 from ramulus.design.goal import Goal, kind_of_goal
 from ramulus.design.model import SMALLEST_KEYS, DesignModel
-from ramulus.design.names import name_problems
+from ramulus.design.references import name_problems
 from ramulus.design.trait import VaryingTrait
 from ramulus.design.xp import XpKind, kind_of_xp
 from ramulus.errors import DesignError, Problem, nearest_name, shortly

@@ -9,6 +9,7 @@ from pydantic import ConfigDict, Field, model_validator
 from ramulus.design.base import (
     MOST_COUNT,
     Level,
+    LevelOrFormula,
     Model,
     NotNegative,
     NumberOrFormula,
@@ -29,8 +30,8 @@ class Source(Model):
         "additionalProperties": {"type": ["number", "string"], "maxLength": 2000}
     })  # fmt: skip
 
-    level: Level
-    """The source's own level."""
+    level: LevelOrFormula
+    """The source's own level: a number, or a formula of the player's `level`, rounded down."""
     xp: Xp
     """XP on success: a number, a formula of `level` and `source_level`, {low, high}, or {one_of}."""
     from_level: Level | None = None
@@ -51,6 +52,8 @@ class Source(Model):
     """The skill track that it practises."""
     skill_xp: NumberOrFormula | None = None
     """XP for that skill on success; a failure pays it at `xp_share`."""
+    skills: dict[PlainName, NumberOrFormula] = {}
+    """Several skills that it practises, each with its XP; instead of `skill` and `skill_xp`."""
     seconds: NumberOrFormula | None = None
     """Its own time, before the encounter's."""
     success: NumberOrFormula | None = None
@@ -68,8 +71,17 @@ class Source(Model):
         return ", ".join(f"{limit} times{span}" for limit, span in zip(self.limits, spans, strict=True) if limit)
 
     @property
+    def practised(self) -> dict[str, float | str]:
+        """The skills that it practises, each with its XP: a number or a formula."""
+        return {self.skill: self.skill_xp or 0} if self.skill is not None else dict(self.skills)
+
+    def skill_xp_place(self, name: str, skill: str) -> str:
+        """Return where the XP of a skill stands in the file, for the source of a name."""
+        return f"sources.{name}.{'skill_xp' if self.skill is not None else f'skills.{skill}'}"
+
+    @property
     def numbers(self) -> dict[str, float | str]:
-        """The author's own numbers: each a number or a formula of `source_level`."""
+        """The author's own numbers: each a number or a formula of `level` and `source_level`."""
         return dict(self.__pydantic_extra__ or {})
 
     @model_validator(mode="after")
@@ -80,12 +92,15 @@ class Source(Model):
         ordered(self, "from_level", "to_level", "is past", "source-never-open")
         if (self.skill is None) != (self.skill_xp is None):
             raise _mistake("only one of 'skill' and 'skill_xp'", "both, or neither", "incomplete-pair")
-        if self.skill_xp is not None and not isinstance(self.skill_xp, str):
-            _xp_amount(self.skill_xp)
+        if self.skill is not None and self.skills:
+            raise _mistake("'skill' and 'skills' together", "one of them", "incomplete-pair")
+        for amount in self.practised.values():
+            if not isinstance(amount, str):
+                _xp_amount(amount)
         return self
 
 
 def _own_number(name: str, value: object) -> None:
     if isinstance(value, bool) or not isinstance(value, int | float | str):
-        raise _mistake(f"{name} = {value!r} is not a number", "a number, or a formula of source_level")
+        raise _mistake(f"{name} = {value!r} is not a number", "a number, or a formula of level and source_level")
     _number_or_formula(value)

@@ -56,8 +56,10 @@ class Stat(Model):
     """How the value becomes whole."""
     rounding_to: RoundingTo = None
     """A multiple of what it becomes, such as 10 (default: whole numbers)."""
+    pool: bool = False
+    """Whether it is the size of a pool (such as health) that encounters drain and a rest fills."""
     refill_on_level_up: bool = False
-    """Whether it is a pool (such as health) that a level-up fills."""
+    """Whether every level-up fills the pool."""
 
     @property
     def way(self) -> str:

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ramulus.design.names import selects
 from ramulus.errors import DesignError, Problem
 from ramulus.formula import parse
 from ramulus.rules.evaluating import evaluate_at
 from ramulus.rules.limits import open_levels
-from ramulus.rules.multipliers import banded, selects
+from ramulus.rules.multipliers import banded
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -74,9 +75,9 @@ def rules_of(design: Design) -> tuple[RulePack, ...]:
 def _rule(design: Design, index: int, rule: Multiplier) -> RulePack:
     text = rule.against if rule.bands else rule.factor
     tree = parse(text).tree if isinstance(text, str) else None
-    sources = tuple(name for name in design.sources if selects(design, rule, name, for_skill=False))
-    practise = (name for name, source in design.sources.items() if source.skill)
-    skill_sources = tuple(name for name in practise if selects(design, rule, name, for_skill=True))
+    sources = tuple(name for name in design.sources if selects(design, rule, name, design.main_track_name))
+    practise = ((name, source.skill) for name, source in design.sources.items() if source.skill)
+    skill_sources = tuple(name for name, skill in practise if selects(design, rule, name, skill))
     table: dict[str, tuple[float, ...]] = {}
     if tree is not None and not is_exact(tree):
         table = _table(design, index, rule, str(text), sorted({*sources, *skill_sources}))

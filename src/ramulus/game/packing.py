@@ -139,6 +139,9 @@ def _reads(design: Design, name: str, upgraded: set[str]) -> bool:
 
 def _source(design: Design, name: str) -> SourcePack:
     source, tables = design.sources[name], tabulated(design)
+    if isinstance(source.level, str):
+        found = f"{source.level!r} follows the player, and the exported code takes one level a source"
+        raise DesignError([Problem(f"sources.{name}.level", found, "a number", code="no-translation")])
     law = tables.laws[list(design.sources).index(name)]
     low = np.where(np.isfinite(law.low), law.low, 0.0).tolist()
     return SourcePack(

@@ -15,6 +15,7 @@ from ramulus.goals.measuring import (
     Measured,
     groups_of,
 )
+from ramulus.rules.coming import last_whole_day, most_play_days, points_of
 from ramulus.rules.schedule import MICROS, in_micros, schedules_of
 from ramulus.simulation.in_level import HOUR
 from ramulus.simulation.samples import Sample
@@ -62,22 +63,24 @@ def in_hours(seconds: Measured) -> Measured:
     return Measured(seconds.found / HOUR, seconds.low / HOUR, seconds.high / HOUR)
 
 
-def last_day(goal: Goal, result: PlayedDesign) -> int:
-    """Return the last calendar day that all of the goal's players have played to its end; 0 without schedules."""
-    last = []
+def last_day(goal: Goal, result: PlayedDesign, *, own: bool = True) -> int:
+    """Return the last day, own or of the calendar, that all of the goal's players have played to its end.
+
+    It is 0 without schedules.
+    """
+    last, played = [], int(in_micros(result.hours * HOUR))
     for group in groups_of(goal, result):
-        schedules = schedules_of(result.design, result.design.profile(group.profile))
-        played = [int(in_micros(result.hours * HOUR)) // schedule.day for schedule in schedules]
-        ends = zip(schedules, played, strict=True)
-        last.append(min((int(s.calendar_days(np.asarray(days))) - 1 for s, days in ends), default=0))
+        player, numbers = result.design.profile(group.profile), np.arange(group.players, dtype=np.int64)
+        schedules = schedules_of(result.design, player)
+        last.append(last_whole_day(played, numbers, schedules, points_of(player.arrives), own=own))
     return min(last)
 
 
 def hours_by(goal: Goal, design: Design, day: int) -> float:
-    """Return the most hours that players of a goal have played by the end of a calendar day, and one play day more."""
+    """Return the most hours that players of a goal have played by the end of a day of theirs, and one play day more."""
     names = [goal.player] if goal.player in design.players else list(design.players)
     hours = [
-        (int(schedule.play_days_until(np.asarray(day))) + 1) * schedule.day / MICROS / HOUR
+        (most_play_days(day, schedule, points_of(design.players[name].arrives)) + 1) * schedule.day / MICROS / HOUR
         for name in names
         for schedule in schedules_of(design, design.players[name])
     ]

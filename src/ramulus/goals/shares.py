@@ -44,10 +44,10 @@ def _(goal: ReachedGoal, result: PlayedDesign) -> Measured:
             else NOTHING_KNOWN
         )
     day = goal.by_day or 0
-    if day > last_day(goal, result):
+    if day > last_day(goal, result, own=False):
         return NOTHING_KNOWN
     # Half a day more, for runs that keep days in bins.
-    return share_of(goal, result, lambda group: arrivals_of(goal, group).days.below(index, day + 0.5))
+    return share_of(goal, result, lambda group: arrivals_of(goal, group).calendar.below(index, day + 0.5))
 
 
 @words_of.register(ReachedGoal)

@@ -46,7 +46,7 @@ def levels_over_time(
     profile = result.profile(player)
     name, what = track or result.design.main_track_name, result.design.track(track)
     arrivals = profile.arrivals[name]
-    sample = arrivals.seconds if by == "hours" else arrivals.days
+    sample = arrivals.seconds if by == "hours" else arrivals.calendar
     if by == "days" and not sample.reached()[0]:
         raise RamulusError(f"{profile.profile} has no calendar days; give it hours_per_day, or draw it by hours")
     firsts = _first_levels(what.start_level, what.max_level)

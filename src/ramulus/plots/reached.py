@@ -51,7 +51,7 @@ def reached(
         raise RamulusError(f"level {level} is outside the track: {what.start_level} … {what.max_level}")
     index, name = level - what.start_level, track or result.design.main_track_name
     samples = {
-        player: (getattr(profile.arrivals[name], "seconds" if by == "hours" else "days"), profile.players)
+        player: (getattr(profile.arrivals[name], "seconds" if by == "hours" else "calendar"), profile.players)
         for player, profile in result.played.profiles.items()
     }
     if by == "days" and not any(sample.reached()[0] for sample, _ in samples.values()):

@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ramulus.rules.coming import last_whole_day, points_of
 from ramulus.rules.schedule import in_micros, schedules_of
 from ramulus.simulation.in_level import HOUR
 from ramulus.simulation.quits import QUIT_REASONS
@@ -36,13 +37,13 @@ def quits_table(profile: PlayedProfile, levels: NDArray[np.int64]) -> pd.DataFra
 
 
 def still_by_day(design: Design, profile: PlayedProfile, hours: float, confidence: float) -> pd.DataFrame:
-    """Return the share that had not quit by the end of each calendar day, as far as every schedule was played."""
+    """Return the share that had not quit by the end of each own day, as far as every schedule was played."""
     schedules, quits = schedules_of(design, design.profile(profile.profile)), profile.quits
     columns = ["player", "day", "still_playing", "still_playing_low", "still_playing_high"]
     if quits is None or not schedules:
         return pd.DataFrame({name: pd.Series(dtype=object if name == "player" else float) for name in columns})
-    whole_days = int(in_micros(hours * HOUR)) // schedules[0].day
-    last = min(int(schedule.calendar_days(np.asarray(whole_days))) for schedule in schedules) - 1
+    numbers, points = np.arange(profile.players, dtype=np.int64), points_of(design.profile(profile.profile).arrives)
+    last = last_whole_day(int(in_micros(hours * HOUR)), numbers, schedules, points, own=True)
     gone = np.bincount(quits.day[~np.isnan(quits.day)].astype(np.int64), minlength=last + 1)[: last + 1]
     still = profile.players - np.cumsum(gone)[1:]
     low, high = share_interval(still, profile.players, confidence)

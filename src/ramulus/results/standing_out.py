@@ -161,13 +161,17 @@ def _gone(design: Design, met: Array, at: int, beside: list[int]) -> str:
 
 def _ended(design: Design, arrivals: Arrivals, profile: PlayedProfile, at: int) -> str:
     """Return which rule ended while the middle player was about that level."""
-    days = quantile(arrivals.days, 0.5, profile.players)
+    days = quantile(arrivals.calendar, 0.5, profile.players)
     if not np.isfinite(days[at]):
         return ""
     came, left = float(days[max(at - 1, 0)]), float(days[at + 1]) if np.isfinite(days[at + 1]) else math.inf
     for rule in design.multipliers:
-        if rule.to_day is not None and came <= rule.to_day + 1 and rule.to_day < left:
-            return f"{rule.name} ended on day {rule.to_day}"
+        if rule.to_day is None:
+            continue
+        again = max(math.ceil((min(left, came + rule.every) - rule.to_day) / rule.every) - 1, 0) if rule.every else 0
+        ended = rule.to_day + again * (rule.every or 0)
+        if came <= ended + 1 and ended < left:
+            return f"{rule.name} ended on day {ended}"
     for rule in design.multipliers:
         if rule.weekdays is not None and left - came < len(WEEKDAYS):
             return f"{rule.name} was off ({', '.join(rule.weekdays)} only)"

@@ -6,11 +6,12 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from ramulus.formula.functions import Array
-from ramulus.rules.columns import Columns, columns_of
+from ramulus.rules.columns import Columns, columns_of, practice_of
+from ramulus.rules.counted import Rules
 from ramulus.rules.encounter_tables import Scene, make_scene
 from ramulus.rules.lazily import Lazily
 from ramulus.rules.losses import Ints, losses_of
-from ramulus.rules.multipliers import Rules, always_on
+from ramulus.rules.multipliers import always_on
 from ramulus.rules.points import upgrade_ranks
 from ramulus.rules.stats import StatCurve, stat_curves
 from ramulus.rules.track_tables import TrackTables
@@ -65,10 +66,22 @@ class DesignTables:
         return columns_of(self.design)
 
     @cached_property
+    def practice(self) -> Columns:
+        """What sources practise, and the levels of each skill, as columns."""
+        return practice_of(self.design)
+
+    @cached_property
     def laws(self) -> list[XpLaw]:
         """What each source's XP is drawn from."""
-        levels = self.columns.levels
-        return [law_of(source.xp, self.design, name, levels) for name, source in self.design.sources.items()]
+        return self.laws_over(self.columns)
+
+    def laws_over(self, columns: Columns) -> list[XpLaw]:
+        """Return the laws over some columns, whose sources may be as somebody else meets them."""
+        levels, source_level = columns.levels, columns.source_level[:, columns.first_column]
+        return [
+            law_of(source.xp, self.design, name, levels, source_level[:, index])
+            for index, (name, source) in enumerate(self.design.sources.items())
+        ]
 
     @cached_property
     def lost(self) -> Ints:
@@ -83,3 +96,7 @@ class DesignTables:
     def scene(self, profile: str, ability_class: int) -> Scene:
         """Return the names that formulas see, for a profile's players of one ability over levels and columns."""
         return make_scene(self.design, profile, self.columns, self.stats(profile), ability_class)
+
+    def practice_scene(self, profile: str, ability_class: int) -> Scene:
+        """Return `scene` over the columns of what is practised."""
+        return make_scene(self.design, profile, self.practice, self.stats(profile), ability_class)

@@ -50,6 +50,12 @@ class Scene:
         }
         return Scene(self.design, self.profile, self.ability, self.columns.by_source, names)
 
+    def met_at(self, level: float) -> Scene:
+        """Return the scene with every source as a player of one level meets it."""
+        columns = self.columns.met_at(level)
+        names = {**self.names, **as_met(columns)}
+        return Scene(self.design, self.profile, self.ability, columns, names)
+
     def evaluated(self, place: str, value: float | str, columns: Index) -> Array:
         """Return a number or formula over some columns; it may fail where a source is closed."""
         whole = len(self.columns.source_of)
@@ -87,17 +93,18 @@ def make_scene(
         stats: the profile's stats.
         ability_class: where its players stand among their like.
     """
-    level = columns.levels[:, None]
-    source_level = np.array([source.level for source in design.sources.values()], dtype=np.float64)
-    source_level = source_level[columns.source_of][None, :]
     names = {name: np.asarray(value, dtype=np.float64) for name, value in design.constants.items()}
-    names.update(level=level, source_level=source_level, gap=level - source_level)
-    names["skill_level"] = columns.skill_level[None, :]
-    names.update({number: values[None, :] for number, values in columns.numbers.items()})
+    names.update(level=columns.levels[:, None], skill_level=columns.skill_level[None, :], **as_met(columns))
     names.update({name: _stat_over(design, columns, curve) for name, curve in stats.items()})
     names.update(traits_of(design, profile, columns.levels, ability_class))
     words = in_words(design.profile(profile), ability_of(ability_class))
     return Scene(design, profile, words, columns, names)
+
+
+def as_met(columns: Columns) -> dict[str, Array]:
+    """Return the names whose values are the source's, as it is met."""
+    gap = columns.levels[:, None] - columns.source_level
+    return {"source_level": columns.source_level, "gap": gap, **columns.numbers}
 
 
 def _stat_over(design: Design, columns: Columns, curve: StatCurve) -> Array:
@@ -123,10 +130,15 @@ class EncounterTables:
 
     Attributes:
         scene: the profile, levels and columns.
+        practice: the same over the columns of what is practised.
     """
 
-    def __init__(self, scene: Scene) -> None:
-        self.scene = scene
+    def __init__(self, scene: Scene, practice: Scene) -> None:
+        self.scene, self.practice = scene, practice
+
+    def met_at(self, level: float) -> EncounterTables:
+        """Return the tables with every source as a player of one level meets it."""
+        return EncounterTables(self.scene.met_at(level), self.practice.met_at(level))
 
     def _by_source(self, key: str, default: float | str | None) -> Array:
         """Evaluate a source's own number or formula where it has one, and the encounter's for all others."""
@@ -202,18 +214,16 @@ class EncounterTables:
 
     @cached_property
     def skill_xp(self) -> Array:
-        """XP for the skill that a source practises, before multipliers, shape (L, C).
+        """XP for each skill that is practised, before multipliers, over the columns of practice, shape (L, P).
 
         Raises:
             DesignError: an amount is negative or too large, or its formula fails.
         """
-        columns = self.scene.columns
+        columns, sources = self.practice.columns, self.scene.design.sources
         values = np.zeros(columns.shape)
-        for index, (name, source) in enumerate(self.scene.design.sources.items()):
-            if source.skill_xp is None:
-                continue
-            mine, place = columns.of([index]), f"sources.{name}.skill_xp"
-            values[:, mine] = self.scene.evaluated(place, source.skill_xp, mine)
+        for index, (name, skill) in enumerate(zip(columns.sources, columns.skill_track, strict=True)):
+            mine, place = columns.of([index]), sources[name].skill_xp_place(name, skill)
+            values[:, mine] = self.practice.evaluated(place, sources[name].practised[skill], mine)
             outside = ~((values[:, mine] >= 0) & (values[:, mine] <= MOST_XP)) & columns.open[:, mine]
             if outside.any():
                 raise fault(place, f"{values[:, mine][outside][0]:.6g} XP", f"0 … {MOST_XP} XP")

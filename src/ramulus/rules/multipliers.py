@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.design.names import stat_track
+from ramulus.design.names import selects, stat_track
 from ramulus.design.trait import VaryingTrait
 from ramulus.formula import parse
 from ramulus.formula.functions import Array
+from ramulus.rules.counted import factor_of, rule_of
 from ramulus.rules.evaluating import evaluate_at, fault
 from ramulus.rules.limits import open_levels
 
@@ -21,9 +22,6 @@ if TYPE_CHECKING:
     from ramulus.design.multiplier import Multiplier
     from ramulus.design.player import Player
     from ramulus.rules.encounter_tables import Scene
-
-Rules = frozenset[int]
-"""Multipliers that are on, by their place in the file."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +48,8 @@ def rule_factors(scene: Scene, *, for_skill: bool = False, company: Company = AL
 
     Args:
         scene: the profile, levels and columns.
-        for_skill: whether the award is to the skill that a source practises, not to the main track.
+        for_skill: whether the awards are to the skills practised, over whose columns the scene is, not to the main
+            track.
         company: who shares the encounter.
 
     Returns:
@@ -76,7 +75,9 @@ def _factor(
         return np.full(shape, np.nan)
     place = f"multipliers[{index}]"
     where = applies & judged
-    if rule.bands is not None:
+    if rule.counts is not None:
+        factor = np.ones(())  # Which band it stands in is not known here.
+    elif rule.bands is not None:
         against = evaluate_at(f"{place}.against", rule.against or "", names, where)
         factor, place = banded(rule.bands, against), f"{place}.bands"
     else:
@@ -100,19 +101,10 @@ def _applies(scene: Scene, rule: Multiplier, for_skill: bool) -> NDArray[np.bool
     columns = scene.columns
     mine = rule.players is None or scene.profile in rule.players
     by_level = open_levels(rule).hold(columns.levels)
-    by_source = np.array([selects(scene.design, rule, name, for_skill) for name in columns.sources])
+    tracks = columns.skill_track if for_skill else (scene.design.main_track_name,) * len(columns.sources)
+    selected = [selects(scene.design, rule, *award) for award in zip(columns.sources, tracks, strict=True)]
+    by_source = np.array(selected, dtype=np.bool_)
     return np.asarray(mine & by_level[:, None] & by_source[columns.source_of][None, :])
-
-
-def selects(design: Design, rule: Multiplier, name: str, for_skill: bool) -> bool:
-    """Return whether a rule scales what a source awards to the main track, or to the skill that it practises."""
-    source = design.sources[name]
-    track = source.skill if for_skill else design.main_track_name
-    return (
-        (rule.tracks is None or track in rule.tracks)
-        and (rule.sources is None or name in rule.sources)
-        and (rule.tags is None or bool(set(rule.tags) & set(source.tags)))
-    )
 
 
 def banded(bands: list[list[float]], against: Array) -> Array:
@@ -146,21 +138,21 @@ def links(
     Args:
         design: the design.
         factors: the rules' factors, not a number where one does not apply.
-        on: the indices of the rules that are on.
+        on: the rules that are on.
         met: where an award may be made, broadcasting to the factors.
 
     Raises:
         DesignError: "add" rules add up to a factor below 0.
     """
-    active = sorted(on)
+    active = {rule_of(design, number): factor_of(design, factors, number) for number in on}
     found: list[Link] = []
-    for index in active:
-        stack = design.multipliers[index].stack
+    for index in sorted(active):
+        stack, factor = design.multipliers[index].stack, active[index]
         if stack == "multiply":
-            found.append(Link(stack, (index,), np.where(np.isnan(factors[index]), 1.0, factors[index])))
+            found.append(Link(stack, (index,), np.where(np.isnan(factor), 1.0, factor)))
         elif stack not in [link.stack for link in found]:
-            group = tuple(i for i in active if design.multipliers[i].stack == stack)
-            together = np.stack([factors[i] for i in group])
+            group = tuple(i for i in sorted(active) if design.multipliers[i].stack == stack)
+            together = np.stack([active[i] for i in group])
             found.append(Link(stack, group, _added(together, index, met) if stack == "add" else _best(together)))
     return found
 
@@ -187,7 +179,13 @@ def _best(group: Array) -> Array:
 
 
 def always_on(design: Design) -> frozenset[int]:
-    """Return the indices of the rules that hold at any hour."""
+    """Return the indices of the rules that hold at any hour, whatever was done."""
+    rules = enumerate(design.multipliers)
+    return frozenset(index for index, rule in rules if not rule.timed and rule.counts is None)
+
+
+def hold_at_any_hour(design: Design) -> frozenset[int]:
+    """Return `always_on` with the rules that look at what was done and hold at any hour, in whatever band."""
     return frozenset(index for index, rule in enumerate(design.multipliers) if not rule.timed)
 
 

@@ -91,10 +91,25 @@ def threshold(rule: Overflow, level: int) -> int:
 
 def book_award(rule: Overflow, level: int, xp: int, units: int) -> tuple[int, int, int]:
     """Book an award; return the level, the XP inside it and what was wasted."""
+    return book_before_gate(rule, rule.cap, False, level, xp, units)
+
+
+def book_before_gate(
+    rule: Overflow, held_at: int, fills: bool, level: int, xp: int, units: int
+) -> tuple[int, int, int]:
+    """Book an award before a shut gate; returns as `book_award` does.
+
+    Args:
+        rule: the track's rule.
+        held_at: the level of the next shut gate, at or above the level; the cap where there is none.
+        fills: whether XP at that gate fills the bar and no more.
+        level, xp: the level and the XP inside it.
+        units: the award.
+    """
     wasted = 0
     ups = 0
     xp += units
-    while level < rule.cap and ups < rule.most_ups and xp >= threshold(rule, level):
+    while level < held_at and ups < rule.most_ups and xp >= threshold(rule, level):
         excess = xp - rule.costs[rule.first + level]
         xp = kept_of(rule, level, excess)
         wasted += excess - xp
@@ -104,6 +119,9 @@ def book_award(rule: Overflow, level: int, xp: int, units: int) -> tuple[int, in
         room = room_at_cap(rule, xp)
         wasted += xp - room
         xp = room
+    elif fills and level == held_at and xp > rule.costs[rule.first + level]:
+        wasted += xp - rule.costs[rule.first + level]
+        xp = rule.costs[rule.first + level]
     return level, xp, wasted
 
 

@@ -9,11 +9,13 @@ import numpy as np
 
 from ramulus.formula.functions import Array
 from ramulus.rules.awarding import Awarding
+from ramulus.rules.counted import Rules
 from ramulus.rules.design_tables import DesignTables
 from ramulus.rules.encounter_tables import EncounterTables
 from ramulus.rules.lazily import Lazily
-from ramulus.rules.multipliers import ALONE, Company, Rules
+from ramulus.rules.multipliers import ALONE, Company
 from ramulus.rules.pay import MeanAward, MeanPay
+from ramulus.rules.pools import PoolTables
 from ramulus.rules.pursuit import chances, pay_by_hour, pursuit_of, shares_of
 from ramulus.rules.windows import Timeline, timeline
 
@@ -37,7 +39,7 @@ class ProfileTables:
     def __init__(self, tables: DesignTables, name: str, ability_class: int, alone: Awarding | None = None) -> None:
         self.tables, self.name, self.ability_class = tables, name, ability_class
         self.player: Player = tables.design.profile(name)
-        self.encounters = EncounterTables(tables.scene(name, ability_class))
+        self.encounters = EncounterTables(tables.scene(name, ability_class), tables.practice_scene(name, ability_class))
         self.alone = self.awarding(ALONE) if alone is None else alone
         self._pay: Lazily[Rules, MeanPay] = Lazily(self._mean_pay)
         self._timelines: Lazily[float, Timeline] = Lazily(lambda hours: timeline(tables.design, self.player, hours))
@@ -64,22 +66,58 @@ class ProfileTables:
 
     def pay_leading(self, size: int, *, splits: bool) -> Array:
         """Return `pay` as the leader of a party of some members has it: its own part, by the rules of that company."""
-        tables, on = self.tables, self.tables.always_on
         awarding = self.awarding(Company(size=size))
-        awards = MeanAward(tables.design, tables.columns, tables.laws, awarding.product(on), size if splits else 1)
-        return self._paid(awarding, MeanPay(tables.design, self.encounters, awards, float(self.player.seconds_between)))
+        return self._paid(awarding, self._mean_leading(awarding, self.tables.always_on, size if splits else 1))
+
+    def worth(self, on: Rules) -> Array:
+        """Return mean XP of an encounter less what failures take, while some rules are on, shape (L, C)."""
+        return self._worth(self.mean_pay(on))
+
+    def worth_leading(self, on: Rules, size: int, *, splits: bool) -> Array:
+        """Return `worth` as the leader of a party of some members has it."""
+        return self._worth(self._mean_leading(self.awarding(Company(size=size)), on, size if splits else 1))
+
+    @cached_property
+    def spent(self) -> Array:
+        """Mean seconds of an encounter where players choose by what pays, with its part of a rest, shape (L, C)."""
+        seconds = self.mean_pay(self.tables.always_on).seconds
+        return seconds + self.pools.rest_part if self.tables.design.encounters.rest is not None else seconds
+
+    @cached_property
+    def pools(self) -> PoolTables:
+        """What encounters use up."""
+        return PoolTables(self.tables.design, self.encounters)
+
+    def _mean_leading(self, awarding: Awarding, on: Rules, parts: int) -> MeanPay:
+        tables = self.tables
+        awards = MeanAward(tables.design, tables.columns, tables.laws, awarding.product(on), parts)
+        return MeanPay(tables.design, self.encounters, awards, float(self.player.seconds_between))
 
     def _paid(self, awarding: Awarding, mean: MeanPay) -> Array:
-        on, design, main = self.tables.always_on, self.tables.design, self.tables.main
-        failure, failing = design.encounters.failure, 1 - self.encounters.success
-        worth = mean.xp
-        if self.tables.lost.any():
-            worth = worth - failing * (self.tables.lost / main.scale)[:, None]
+        worth = self._worth(mean)
         if self.player.skill_xp_worth:
-            won, consolation = awarding.skill_award(on), awarding.skill_award(on, float(failure.xp_share))
-            practised = self.encounters.success * won + failing * consolation
-            worth = worth + float(self.player.skill_xp_worth) * practised
-        return np.where(self.tables.columns.open, pay_by_hour(worth, mean.seconds), 0.0)
+            worth = worth + float(self.player.skill_xp_worth) * self._practised(awarding)
+        return np.where(self.tables.columns.open, pay_by_hour(worth, self.spent), 0.0)
+
+    def _worth(self, mean: MeanPay) -> Array:
+        if not self.tables.lost.any():
+            return mean.xp
+        return mean.xp - (1 - self.encounters.success) * (self.tables.lost / self.tables.main.scale)[:, None]
+
+    def _practised(self, awarding: Awarding) -> Array:
+        """Return the mean skill XP of an encounter, (L, C); a second skill of a source at its start level."""
+        on, columns, practice = self.tables.always_on, self.tables.columns, self.tables.practice
+        share = float(self.tables.design.encounters.failure.xp_share)
+        won, consolation = awarding.skill_award(on), awarding.skill_award(on, share)
+        found = np.zeros(columns.shape)
+        for index, name in enumerate(practice.sources):
+            source = columns.sources.index(name)
+            mine, its = columns.of([source]), practice.first_column[index]
+            if practice.skill_track[index] == columns.skill_track[source]:
+                its = practice.of([index])
+            success = self.encounters.success[:, mine]
+            found[:, mine] += success * _beside(won[:, its]) + (1 - success) * _beside(consolation[:, its])
+        return found
 
     def timeline(self, hours: float) -> Timeline:
         """Return which multipliers are on when, over some played hours."""
@@ -111,3 +149,8 @@ class ProfileTables:
         """Return mean XP and mean seconds of the next encounter, whichever lasting one it is, shape (L,) each."""
         chance, mean = self.lasting_chance(columns), self.mean_pay(self.tables.always_on)
         return (chance * mean.xp[:, columns]).sum(axis=1), (chance * mean.seconds[:, columns]).sum(axis=1)
+
+
+def _beside(values: Array) -> Array:
+    """Return values by level beside columns, where they are the same for all of them."""
+    return values if values.ndim == 2 else values[:, None]

@@ -27,7 +27,7 @@ class QuitRules:
     """When players of one profile quit.
 
     Attributes:
-        days: the calendar days of a retention table, from day 0 on; empty without one.
+        days: the own days of a retention table, from day 0 on; empty without one.
         stays: the shares still playing at their ends, from 1 on.
         chance: the chance to quit at the end of each play day.
         patience: the played seconds on each level after which a player gives up, infinite at the cap; shape (L,).
@@ -45,27 +45,32 @@ class QuitRules:
         """Whether days have anything to do with it."""
         return bool(len(self.days)) or self.chance > 0
 
-    def quit_after(self, draws: Array, schedule: Schedule) -> tuple[Micros, Micros]:
-        """Return the played time and the calendar day at whose end players quit; `NEVER` where they do not.
+    def quit_after(
+        self, draws: Array, schedule: Schedule, came: Micros | int = 1, missed: Micros | int = 0
+    ) -> tuple[Micros, Micros]:
+        """Return the played time and the own day at whose end players quit; `NEVER` where they do not.
 
         Args:
             draws: a draw in [0, 1) a player.
             schedule: when they play.
+            came: the calendar days on which they come.
+            missed: the play days before that.
         """
         with np.errstate(divide="ignore", invalid="ignore"):
             if not len(self.days):
                 played = _whole(np.log1p(-draws) / np.log1p(-self.chance))
                 last = np.maximum(np.minimum(played, NEVER // schedule.day) - 1, 0)
-                days = np.where(played < NEVER, schedule.calendar_days(last), NEVER)
+                days = np.where(played < NEVER, schedule.calendar_days(last + missed) - (came - 1), NEVER)
             else:
-                days = self._calendar_days(draws)
-                known = np.where(days < NEVER // schedule.day, days, 0)
-                played = np.where(known > 0, schedule.play_days_until(known), NEVER)
+                days = self._own_days(draws)
+                known = np.where(days < NEVER // schedule.day, days, 0).astype(np.int64)
+                until = schedule.play_days_until(known + came - 1) - missed
+                played = np.where(known > 0, until, NEVER)
         known = played < NEVER // schedule.day
         return np.where(known, np.where(known, played, 0) * schedule.day, NEVER), np.where(known, days, NEVER)
 
-    def _calendar_days(self, draws: Array) -> Micros:
-        """Return the first calendar day by whose end so many have quit; the last chance per day goes on for ever."""
+    def _own_days(self, draws: Array) -> Micros:
+        """Return the first own day by whose end so many have quit; the last chance per day goes on for ever."""
         share = np.log1p(-draws)
         stays, segments = np.log(self.stays), len(self.days) - 1
         fall = np.diff(stays) / np.diff(self.days)

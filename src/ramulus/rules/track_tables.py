@@ -46,6 +46,7 @@ class TrackTables:
         """How many units one XP has."""
         design, rules = self._design, self.track.overflow
         awards, loses = design.awards, design.encounters.failure.loss != 0
+        loses = loses or (design.away_bonus is not None and self.name == design.main_track_name)
         is_whole = not 0 < rules.carry < 1 and rules.carry_limit is None and not loses
         # Without sources nobody knows what will be awarded; where XP is not whole, it may be anything.
         parts = awards.rounding == "none" or (not rules.whole_xp and not (is_whole and design.sources))

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ramulus.design.calendar import WEEKDAYS
 from ramulus.formula.functions import Array
 from ramulus.rules.evaluating import fault
-from ramulus.rules.multipliers import always_on
+from ramulus.rules.multipliers import hold_at_any_hour
 from ramulus.rules.schedule import MICROS, Micros, Schedule, in_micros, schedule_of, schedules_of
 
 if TYPE_CHECKING:
@@ -35,7 +35,7 @@ class Timeline:
             first of each is 0; shape (B,).
         state: the index into `states` from each border on, shape (B,).
         first: where the borders of each schedule start, and one past the last, shape (schedules + 1,).
-        states: the sets of rules that are ever on together.
+        states: the sets of rules that are ever on together, those that look at what was done in whatever band.
     """
 
     borders: Micros
@@ -67,10 +67,11 @@ def timeline(design: Design, player: Player, hours: float) -> Timeline:
     Raises:
         DesignError: a rule goes on and off too often to be counted.
     """
-    always, schedules = always_on(design), schedules_of(design, player)
+    always, schedules = hold_at_any_hour(design), schedules_of(design, player)
     timed = [index for index, rule in enumerate(design.multipliers) if rule.timed]
     if not timed or not schedules:
-        return Timeline(np.zeros(1, np.int64), np.zeros(1, np.int64), np.array([0, 1]), (always,))
+        one_each = np.zeros(max(len(schedules), 1), np.int64)
+        return Timeline(one_each, one_each, np.arange(len(one_each) + 1), (always,))
     parts = [_of_schedule(design, timed, schedule, hours) for schedule in schedules]
     states = tuple(dict.fromkeys(on for _, sets in parts for on in sets))
     return Timeline(
@@ -99,34 +100,40 @@ def _spans(rule: Multiplier, place: str, schedule: Schedule, hours: float) -> Sp
     """Return the starts and ends of the played time [start, end) in which a timed rule is on."""
     day = schedule.day
     first = schedule.first_play_day(rule.from_day or 1)
-    last = None if rule.to_day is None else schedule.first_play_day(rule.to_day + 1)
-    if rule.first_minutes_of_day is None and rule.weekdays is None:
+    last = None if rule.to_day is None or rule.every else schedule.first_play_day(rule.to_day + 1)
+    if rule.first_minutes_of_day is None and rule.weekdays is None and rule.every is None:
         ends = np.array([NEVER if last is None else day * last], dtype=np.int64)
         starts = np.array([day * first], dtype=np.int64)
         return starts[starts < ends], ends[starts < ends]
     played = int(hours * 3600 * MICROS / day) + 2
     days = range(first, played if last is None else min(last, played))
     if len(days) > MOST_DAYS:
-        key = "first_minutes_of_day" if rule.first_minutes_of_day is not None else "weekdays"
+        key = next(key for key in ("first_minutes_of_day", "weekdays", "every") if getattr(rule, key) is not None)
         found = f"it goes on and off {len(days):,} times within {hours:g} h of {day / 3600 / MICROS:g} h a day"
         raise fault(f"{place}.{key}", found, f"at most {MOST_DAYS:,} play days", "design-too-large")
     on = np.arange(days.start, max(days.stop, days.start), dtype=np.int64)
-    on = on[_has_weekday(rule, schedule, schedule.calendar_days(on))]
+    on = on[_has_day(rule, schedule, schedule.calendar_days(on))]
     minutes = day
     if rule.first_minutes_of_day is not None:
         minutes = min(round(Fraction(repr(float(rule.first_minutes_of_day))) * 60 * MICROS), day)
     return day * on, day * on + minutes
 
 
-def _has_weekday(rule: Multiplier, schedule: Schedule, calendar_days: Micros) -> NDArray[np.bool_]:
-    if rule.weekdays is None:
-        return np.ones(len(calendar_days), dtype=np.bool_)
-    return np.isin(schedule.weekdays(calendar_days), [WEEKDAYS.index(name) for name in rule.weekdays])
+def _has_day(rule: Multiplier, schedule: Schedule, calendar_days: Micros) -> NDArray[np.bool_]:
+    """Return which calendar days, from the first of a rule on, are days of it, by weekday and by coming again."""
+    has = np.ones(len(calendar_days), dtype=np.bool_)
+    if rule.weekdays is not None:
+        has &= np.isin(schedule.weekdays(calendar_days), [WEEKDAYS.index(name) for name in rule.weekdays])
+    if rule.every is not None:
+        from_day, to_day = rule.from_day or 1, rule.to_day or 1
+        has &= (calendar_days - from_day) % rule.every <= to_day - from_day
+    return has
 
 
 def meets(rule: Multiplier, schedule: Schedule) -> bool:
     """Whether any play day of a schedule lies within the days of a rule."""
     first = schedule.first_play_day(rule.from_day or 1)
-    days = schedule.calendar_days(first + np.arange(7, dtype=np.int64))
-    within = days <= (rule.to_day or np.inf)
-    return bool((within & _has_weekday(rule, schedule, days)).any())
+    # After so many days weekdays and what comes again fall together as before.
+    days = schedule.calendar_days(first + np.arange(7 * (rule.every or 1), dtype=np.int64))
+    within = days <= ((None if rule.every else rule.to_day) or np.inf)
+    return bool((within & _has_day(rule, schedule, days)).any())

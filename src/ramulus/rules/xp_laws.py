@@ -44,8 +44,8 @@ class XpLaw:
 
 
 @singledispatch
-def law_of(xp: object, design: Design, source: str, levels: Array) -> XpLaw:
-    """Return the law of a source's XP.
+def law_of(xp: object, design: Design, source: str, levels: Array, source_level: Array) -> XpLaw:
+    """Return the law of a source's XP over some levels, where the source's own level is one for all or one for each.
 
     Raises:
         DesignError: a formula fails where the source is open, or gives XP that cannot be counted.
@@ -56,30 +56,30 @@ def law_of(xp: object, design: Design, source: str, levels: Array) -> XpLaw:
 @law_of.register(float)
 @law_of.register(int)
 @law_of.register(str)
-def _of_amount(xp: float | str, design: Design, source: str, levels: Array) -> XpLaw:
-    values = _by_level(xp, design, source, levels)
+def _of_amount(xp: float | str, design: Design, source: str, levels: Array, source_level: Array) -> XpLaw:
+    values = _by_level(xp, design, source, levels, source_level)
     return XpLaw(values, 1, np.zeros(0), np.zeros(0), values, values)
 
 
 @law_of.register(XpRange)
-def _of_range(xp: XpRange, design: Design, source: str, levels: Array) -> XpLaw:
+def _of_range(xp: XpRange, design: Design, source: str, levels: Array, source_level: Array) -> XpLaw:
     low, mean, high = (np.full(len(levels), float(x)) for x in (xp.low, (xp.low + xp.high) / 2, xp.high))
     return XpLaw(low, xp.high - xp.low + 1, np.zeros(0), np.zeros(0), mean, high)
 
 
 @law_of.register(XpChoice)
-def _of_choice(xp: XpChoice, design: Design, source: str, levels: Array) -> XpLaw:
+def _of_choice(xp: XpChoice, design: Design, source: str, levels: Array, source_level: Array) -> XpLaw:
     amounts, chances = np.array(xp.one_of, dtype=np.float64).T
     up_to = np.array([*np.cumsum(chances)[:-1].tolist(), 1.0])
     mean, highest = (np.full(len(levels), value) for value in ((amounts * chances).sum(), amounts.max()))
     return XpLaw(np.zeros(len(levels)), 0, amounts, up_to, mean, highest)
 
 
-def _by_level(xp: float | str, design: Design, source: str, levels: Array) -> Array:
+def _by_level(xp: float | str, design: Design, source: str, levels: Array, source_level: Array) -> Array:
     """Return XP by level; where the source is closed a formula may fail, and there is none (not a number)."""
     place = f"sources.{source}.xp"
     is_open = open_levels(design.sources[source]).hold(levels)
-    names = {**design.constants, "level": levels, "source_level": float(design.sources[source].level)}
+    names = {**design.constants, "level": levels, "source_level": source_level}
     values = np.broadcast_to(evaluate_at(place, xp, names, is_open), levels.shape)
     outside = ~((values >= 0) & (values <= MOST_XP))
     if (outside & is_open).any():

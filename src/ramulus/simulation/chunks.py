@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.errors import DesignError, Problem
+from ramulus.rules.pools import MILLIONTHS
 from ramulus.simulation.draws import own_factors, player_keys
 from ramulus.simulation.in_flight import unpacked
 from ramulus.simulation.kernel import play_players
@@ -98,12 +100,26 @@ def play_chunk(job: Job) -> Chunk:
     begun = time.monotonic()
     stage: Stage = unpacked(job.stage)
     levels, sources = stage.sources.xp.low.shape
-    tally = new_tally(job.players, int((stage.tracks.cap + 1).sum()), levels, sources, job.stop)
+    gates = len(stage.world.gates.level) > 0
+    tally = new_tally(job.players, int((stage.tracks.cap + 1).sum()), levels, sources, job.stop, gates=gates)
     numbers = np.arange(job.first, job.first + job.players, dtype=np.int64)
     keys = player_keys(job.seed, stage.profile, numbers)
     play_players(stage, keys, own_factors(keys, stage.spread), numbers, time_table(stage.shape), tally)
+    refuse_fault(tally.fault, stage.first_level)
     quits = _quits(stage, keys, numbers, tally)
     return Chunk(job.profile_index, job.first, tally, quits, time.monotonic() - begun)
+
+
+def refuse_fault(fault: NDArray[np.int64], first_level: int) -> None:
+    """Refuse the time of a rest that a kernel found to be below 0, or no number.
+
+    Raises:
+        DesignError: there is one.
+    """
+    if fault[0] > 0:
+        at, missing = first_level + int(fault[0]) - 1, float(fault[1]) / MILLIONTHS
+        found = f"no time of 0 seconds or more at level {at}, with {missing:.6g} missing"
+        raise DesignError([Problem("encounter.rest.seconds", found, "0 seconds or more", code="negative-time")])
 
 
 def _quits(stage: Stage, keys: NDArray[np.uint64], numbers: NDArray[np.int64], tally: Tally) -> Quits | None:
@@ -113,5 +129,5 @@ def _quits(stage: Stage, keys: NDArray[np.uint64], numbers: NDArray[np.int64], t
     arrival = tally.arrival[:, :levels]
     # Whoever was given up after too many encounters is known up to its last level only.
     until = np.where(tally.ended == ENDLESS, np.fmax.reduce(arrival, axis=1), stage.settings.horizon)
-    times = quit_times(stage.quitting, keys, numbers, stage.schedules)
-    return quits_of(stage.quitting, times, arrival, until, numbers, stage.schedules)
+    times = quit_times(stage.quitting, keys, numbers, stage.schedules, stage.comes)
+    return quits_of(stage.quitting, times, arrival, until, numbers, stage.schedules, stage.comes)

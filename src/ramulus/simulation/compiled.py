@@ -14,19 +14,25 @@ from typing import Any
 
 from numba import njit
 
-from ramulus.rules import overflow, pay, pursuit, rounding, xp_laws, xp_units
+from ramulus.rules import overflow, pay, programs, pursuit, rounding, xp_laws, xp_units
 from ramulus.simulation.jitted import part
 from ramulus.simulation.kernel_cache import keep_in
 
 _RULES = (
     overflow.threshold,
     overflow.book_award,
+    overflow.book_before_gate,
     overflow.kept_of,
     overflow.part_of,
     overflow.nearest_whole,
     overflow.room_at_cap,
     overflow.book_loss,
     pay.paid_xp,
+    programs.holds,
+    programs.of_one,
+    programs.of_two,
+    programs.power_of,
+    programs.run,
     pursuit.pursued,
     rounding.round_amount,
     xp_laws.drawn_xp,

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from ramulus.rules.overflow import book_award, book_loss, threshold
-from ramulus.simulation.arrivals import note_arrivals
+from ramulus.rules.overflow import threshold
+from ramulus.simulation.booking_steps import awards_for
 from ramulus.simulation.days import turn
+from ramulus.simulation.draining import drain
 from ramulus.simulation.draws import XP, uniform
+from ramulus.simulation.events import days_pass, lay_out_met, look_again, open_gates
 from ramulus.simulation.jitted import inlined, named_for
 from ramulus.simulation.opened import has_uses, lay_out_awards, use
-from ramulus.simulation.steps import amount_of, attempt, award_of, practise, rule_of
+from ramulus.simulation.steps import amount_of, attempt, award_of, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
 
 
@@ -21,11 +23,13 @@ class Features(NamedTuple):
         rich: sources practise skills or run out, or multipliers go on and off.
         drawn: XP is drawn, not fixed.
         varies: times vary.
+        eventful: rules look at what was done, or there are gates, pools or time away; it is rich, too.
     """
 
     rich: bool
     drawn: bool
     varies: bool
+    eventful: bool
 
 
 def encounters_for(features: Features) -> Any:
@@ -34,15 +38,17 @@ def encounters_for(features: Features) -> Any:
     It plays one player from one change of what is open to the next, or to the end, and returns why play ended (CAP: it
     does not), the played seconds, the encounters so far, and the units wasted.
     """
-    rich, drawn, varies = features
+    rich, drawn, varies, eventful = features
+    book_main, book_skills = awards_for(features)
 
     def meet(  # type: ignore[no-untyped-def]
-        key, own, clock, encounter, count, meets, sources, mine, tracks, settings, times, room, tally, arrival, counted
+        key, own, clock, encounter, count, meets, sources, mine, tracks, settings, times, room, tally, arrival, counted,
+        held,
     ):  # fmt: skip
         opened, running, today, used = room.opened, room.running, room.days[0], room.used
-        levels, rule, level, xp = room.levels, rule_of(tracks, 0), room.levels[0], room.xps[0]
+        rule, level, xp = rule_of(tracks, 0), room.levels[0], room.xps[0]
         enough = threshold(rule, level) if level < rule.cap else 0  # At the cap every award is booked.
-        losing, reason, wasted, changed = mine.lost[level] > 0, CAP, 0, False
+        reason, wasted, changed = CAP, 0, False
         while not changed:
             if encounter >= settings.most_encounters or (encounter & 1023 == 0 and tally.stop[0] != 0):
                 reason = ENDLESS
@@ -56,8 +62,14 @@ def encounters_for(features: Features) -> Any:
                 reason = HORIZON
                 break
             if rich and clock >= today.turn:
-                changed = turn(today, clock, mine.borders, used)
-                lay_out_awards(opened, count, mine, level, mine.state[today.window])
+                if eventful:
+                    changed = days_pass(today, clock, mine, room, rule.cap, rule.scale)
+                else:
+                    changed = turn(today, clock, mine.borders, used)
+                lay_out_awards(opened, count, sources, mine, room, mine.state[today.window])
+            if eventful:
+                lay_out_met(source, sources, mine, room, mine.state[today.window], settings.pursuit)
+                drain(mine.pools, room.missing, won, level, source.column)
             gained = source.units_won if won else source.units_lost
             if drawn and source.width != 1:
                 amount = amount_of(sources.xp, source.number, source.low, source.width, uniform(key, encounter, XP))
@@ -65,29 +77,29 @@ def encounters_for(features: Features) -> Any:
             encounter += 1
             source.met += 1
             source.won += won
-            source.income += gained
-            # A success is counted; then the loss of a failure, and the award of the main track.
+            # A success is counted, and gates are looked at; then the loss of a failure and the award of the main
+            # track, those of skills, and gates again.
             if rich and won and source.limited:
                 use(used, source.number)
                 changed |= not has_uses(used, sources.limits, source.number)
-            if losing and not won:
-                levels[0], xp, taken = book_loss(rule, level, xp, mine.lost[level])
-                tally.lost[level] += taken
-                tally.dropped[level] += level - levels[0]
-            if xp + gained < enough and levels[0] == level:
-                xp += gained
-            else:
-                levels[0], xp, thrown = book_award(rule, levels[0], xp, gained)
-                wasted += thrown
-                changed |= levels[0] != level
-                note_arrivals(arrival, counted, clock, encounter, levels[0], room.peaks, 0)
-            # The award of the skill.
-            if rich and source.skill >= 0:
-                track, gained = source.skill, source.skill_won if won else source.skill_lost
-                if practise(tracks, track, levels, room.xps, gained):
-                    changed = True
-                    first, reached = room.first_level[track], levels[track]
-                    note_arrivals(arrival[first:], counted[first:], clock, encounter, reached, room.peaks, track)
+            if eventful:
+                changed |= open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
+                xp = room.xps[0]
+            xp, gained, thrown, moved = book_main(
+                rule, tracks, mine, room, tally, arrival, counted, held, level, enough, xp, gained, won, clock,
+                encounter,
+            )  # fmt: skip
+            source.income += gained
+            wasted += thrown
+            changed |= moved
+            if rich:
+                changed |= book_skills(
+                    source, sources, tracks, mine, room, tally, arrival, counted, held, won, clock, encounter
+                )
+            if eventful:
+                changed |= open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
+                changed |= look_again(source, sources, mine, room, settings.pursuit)
+                xp = room.xps[0]
         room.xps[0] = xp
         return reason, clock, encounter, wasted
 

@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
-from ramulus.rules.schedule import Schedule, days_reached
+from ramulus.rules.coming import Points, calendar_days_reached, own_days_reached
+from ramulus.rules.schedule import Schedule
 from ramulus.simulation.chunks import Chunk
-from ramulus.simulation.played import Arrivals, Each, PlayedProfile, cut_off_before
+from ramulus.simulation.played import Arrivals, Each, PlayedProfile, arrivals_of, cut_off_before
 from ramulus.simulation.quits import Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals
@@ -36,19 +37,21 @@ class WholeKeeper:
         self._spans = spans
         self._arrival = np.full((players, every), np.nan)
         self._encounters = np.zeros((players, every), np.int32)
+        self._held = np.zeros((players, every if spans.gates else 0))
         self._done = np.zeros(players, np.bool_)
 
     def add(self, chunk: Chunk) -> None:
         """Take in one chunk's players."""
         self._arrival[chunk.players] = chunk.tally.arrival
         self._encounters[chunk.players] = chunk.tally.encounters
+        self._held[chunk.players] = chunk.tally.held
         self._done[chunk.players] = True
 
     def samples(self) -> tuple[Sample, ...]:
         """Return the samples of the players that are done."""
         done = slice(None) if self._done.all() else self._done
         numbers = np.arange(len(self._done), dtype=np.int64)[done]
-        values = _numbers_of(self._arrival[done], self._encounters[done], numbers, self._spans)
+        values = _numbers_of(self._arrival[done], self._encounters[done], self._held[done], numbers, self._spans)
         return tuple(map(WholeSample, values))
 
 
@@ -57,12 +60,12 @@ class BinnedKeeper:
 
     def __init__(self, spans: _Spans, every: int) -> None:
         self._spans = spans
-        self._binned = tuple(BinnedSample.empty(every) for _ in fields(Arrivals))
+        self._binned = tuple(BinnedSample.empty(every) for _ in fields(Arrivals)[: None if spans.comes else -1])
 
     def add(self, chunk: Chunk) -> None:
         """Take in one chunk's players."""
         tally = chunk.tally
-        values = _numbers_of(tally.arrival, tally.encounters, chunk.numbers, self._spans)
+        values = _numbers_of(tally.arrival, tally.encounters, tally.held, chunk.numbers, self._spans)
         for sample, part in zip(self._binned, values, strict=True):
             sample.add(part)
 
@@ -78,23 +81,34 @@ class _Spans(NamedTuple):
         starts: where each track starts.
         own_start: the level of the main track at which the profile's players start, from 0.
         schedules: the schedules that they have.
+        gates: whether there are gates, the time before which is not counted within a level.
+        comes: the profile's table of arrivals.
     """
 
     starts: NDArray[np.int64]
     own_start: int
     schedules: tuple[Schedule, ...]
+    gates: bool
+    comes: Points
 
 
 def _numbers_of(
-    arrival: Array, encounters: NDArray[np.int32], numbers: NDArray[np.int64], spans: _Spans
-) -> tuple[Array, Array, Array, Array]:
-    """Return an array for each field of `Arrivals`, not a number where a level was not reached."""
+    arrival: Array, encounters: NDArray[np.int32], held: Array, numbers: NDArray[np.int64], spans: _Spans
+) -> tuple[Array, ...]:
+    """Return an array for each field of `Arrivals`, not a number where a level was not reached.
+
+    The last, the days of the calendar, is left out where all come on day 1.
+    """
     counted = np.where(np.isfinite(arrival), encounters, np.nan)
     in_level = np.full_like(arrival, np.nan)
     in_level[:, :-1] = np.diff(arrival, axis=1)
+    if spans.gates:
+        in_level -= held
     in_level[:, spans.starts[1:] - 1] = np.nan  # From the cap of one track there is no way to the start of another.
     in_level[:, : spans.own_start] = np.nan  # Nobody was ever in a level below its start.
-    return arrival, counted, in_level, days_reached(arrival, numbers, spans.schedules)
+    when = (arrival, numbers, spans.schedules, spans.comes)
+    days = [own_days_reached(*when), *([calendar_days_reached(*when)] if spans.comes else [])]
+    return arrival, counted, in_level, *days
 
 
 class Gathering:
@@ -112,7 +126,8 @@ class Gathering:
         sizes = np.array(list(levels.values()), dtype=np.int64)
         starts = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
         every = int(sizes.sum())
-        spans = _Spans(starts, stage.settings.start_level, stage.schedules)
+        gates = len(stage.world.gates.level) > 0
+        spans = _Spans(starts, stage.settings.start_level, stage.schedules, gates, stage.comes)
         self._keeper: Keeper = WholeKeeper(players, spans, every) if keep else BinnedKeeper(spans, every)
         self._spans = {
             name: slice(s, s + n) for name, s, n in zip(levels, starts.tolist(), sizes.tolist(), strict=True)
@@ -144,7 +159,7 @@ class Gathering:
     def played(self, scale: int) -> PlayedProfile:
         """Return what the players folded in so far came to; `scale` is the units in one XP of the main track."""
         samples = self._keeper.samples()
-        arrivals = {name: Arrivals(*(sample.over(where) for sample in samples)) for name, where in self._spans.items()}
+        arrivals = {name: arrivals_of([one.over(where) for one in samples]) for name, where in self._spans.items()}
         cut_off = {name: counts.copy() for name, counts in self._cut_off.items()}
         totals = self._totals.totals(scale)
         quits = None if self._quits is None else self._quits.of(self._done)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.simulation.played import Arrivals, Each, Played, PlayedProfile
+from ramulus.simulation.played import Arrivals, Each, Played, PlayedProfile, arrivals_of
 from ramulus.simulation.quits import QUIT_REASONS, Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, Totals
@@ -37,7 +37,7 @@ def as_arrays(played: Played) -> dict[str, NDArray[Any]]:
     arrays: dict[str, NDArray[Any]] = {}
     for p, profile in enumerate(played.profiles.values()):
         for t, (track, arrivals) in enumerate(profile.arrivals.items()):
-            for field in fields(Arrivals):
+            for field in fields(Arrivals)[: None if arrivals.come_later else -1]:
                 sample = getattr(arrivals, field.name)
                 kind = "values" if isinstance(sample, WholeSample) else "counts"
                 arrays[f"{p}.{t}.{field.name}.{kind}"] = getattr(sample, kind)
@@ -103,8 +103,13 @@ def _arrivals(
     arrays: Mapping[str, NDArray[Any]], profile: int, players: int, levels: Mapping[str, int]
 ) -> Iterator[tuple[str, Arrivals]]:
     for t, (track, size) in enumerate(levels.items()):
-        samples = {f.name: _sample(arrays, f"{profile}.{t}.{f.name}", players, size) for f in fields(Arrivals)}
-        yield track, Arrivals(**samples)
+        known = [field.name for field in fields(Arrivals) if _is_there(arrays, f"{profile}.{t}.{field.name}")]
+        yield track, arrivals_of([_sample(arrays, f"{profile}.{t}.{name}", players, size) for name in known])
+
+
+def _is_there(arrays: Mapping[str, NDArray[Any]], place: str) -> bool:
+    """Return whether a sample was written; only that of the calendar may be missing."""
+    return not place.endswith(".calendar") or f"{place}.values" in arrays or f"{place}.counts" in arrays
 
 
 def _sample(arrays: Mapping[str, NDArray[Any]], place: str, players: int, levels: int) -> Sample:

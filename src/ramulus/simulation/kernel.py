@@ -15,85 +15,128 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import class_of
+from ramulus.rules.coming import play_days_before
 from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.compiled import SOURCES, kernel
-from ramulus.simulation.days import begin, pass_the_day
+from ramulus.simulation.days import begin, end_of, turn
+from ramulus.simulation.done import Done
+from ramulus.simulation.draining import Pools
 from ramulus.simulation.encounters import Features, encounters_for
-from ramulus.simulation.jitted import named_for, part
-from ramulus.simulation.opened import Meets, Opened, lay_out_awards, may_come_back, open_sources
+from ramulus.simulation.events import before_encounter, days_pass, end_standing, waits_for_day
+from ramulus.simulation.gates import NOBODY
+from ramulus.simulation.jitted import inlined, named_for, part
+from ramulus.simulation.opened import Meets, Opened, lay_out_awards, may_come_back, open_by_parts, open_sources
 from ramulus.simulation.room import Room, new_room
+from ramulus.simulation.settings import Settings
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
-from ramulus.simulation.world import Ints, Settings, Stage, Tracks, World
+from ramulus.simulation.world import Ints, Stage, Tracks, World
 
 
 def features_of(stage: Stage) -> Features:
     """Return what a stage needs of the kernel."""
     sources, world = stage.sources, stage.world
     goes_on_and_off = len(world.borders) > len(world.first_border) - 1
+    by_parts = world.done.worth.shape[2] > 0
+    eventful = bool(
+        world.done.combinations > 1 or by_parts or len(world.gates.level) or len(world.pools.size)
+        or len(world.away.per_day)
+    )  # fmt: skip
     return Features(
-        rich=bool((sources.practises >= 0).any() or sources.limits.any() or goes_on_and_off),
+        rich=bool(len(sources.practised) or sources.limits.any() or goes_on_and_off or eventful),
         drawn=bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
+        eventful=eventful,
     )
 
 
 @cache
 def player_kernel(features: Features) -> Any:
-    """Return the kernel for some features: ``play(keys, own, weeks, classes, sources, world, …)``.
+    """Return the kernel for some features: ``play(keys, own, weeks, comes, classes, sources, world, …)``.
 
     It plays players one after the other: `keys` are their keys for random draws, `own` their own factors on time,
-    `weeks` the schedules that they have and `classes` those of their ability, shape (n,) each; `times` is the table of
-    varying times; `room` is written over, and `tally` filled in.
+    `weeks` the schedules that they have, `comes` the play days before they come and `classes` those of their ability,
+    shape (n,) each; `times` is the table of varying times; `room` is written over, and `tally` filled in.
     """
-    meet, made_of = encounters_for(features), SOURCES
+    meet, made_of, eventful = encounters_for(features), SOURCES, features.eventful
 
     def play(  # type: ignore[no-untyped-def]
-        keys, own, weeks, classes, sources, world, tracks, settings, times, room, tally
+        keys, own, weeks, comes, classes, sources, world, tracks, settings, times, room, tally
     ):
         fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
         levels, peaks, today, cap = room.levels, room.peaks, room.days[0], tracks.cap[0]
         for player in range(len(keys)):
             mine, arrival, counted = at_ability(world, classes[player]), tally.arrival[player], tally.encounters[player]
-            meets = Meets(
-                mine.seconds, mine.success, mine.weight, mine.pay, settings.pursuit, settings.seconds_between,
-                settings.extra_seconds,
-            )  # fmt: skip
+            held, meets = tally.held[player], _meets_alone(mine, settings)
             _start(room, tracks, settings, arrival)
-            _first_day(today, settings, world, weeks[player])
+            _first_day(today, settings, world, weeks[player], comes[player])
             clock, encounter, waits, reason = 0.0, 0, 0, CAP
             earned, wasted = 0, 0
             while reason == CAP and (levels[0] < settings.last_level or _falls_short(levels, settings.until)):
-                level, begun, below = levels[0], clock, levels[0] < peaks[0]
-                count = open_sources(room.opened, room.running, sources, meets, levels, room.used)
-                if count == 0:
-                    if not (settings.daily and may_come_back(sources, mine.weight, levels, room.used)):
+                level, begun, thrown, booked = levels[0], clock, 0, 0
+                below, moved, waiting = level < peaks[0], False, False
+                if eventful:
+                    reason, clock, moved = before_encounter(
+                        own[player], clock, encounter, settings, tracks, mine, room, tally, arrival, counted, held
+                    )
+                    waiting = waits_for_day(tracks, mine, room)
+                if reason == CAP and not moved:
+                    count = open_by_parts(room, sources, meets, mine) if eventful else open_sources(
+                        room.opened, room.running, sources, meets, levels, room.used
+                    )  # fmt: skip
+                    if count > 0 and not waiting:
+                        lay_out_awards(room.opened, count, sources, mine, room, mine.state[today.window])
+                        reason, clock, encounter, thrown = meet(
+                            keys[player], own[player], clock, encounter, count, meets, sources, mine, tracks, settings,
+                            times, room, tally, arrival, counted, held,
+                        )  # fmt: skip
+                        booked = _add_up(room.opened, count, tally, level)
+                    elif waiting or (settings.daily and may_come_back(sources, mine.weight, levels, room.used)):
+                        waits += 1
+                        late = HORIZON if today.ends > settings.horizon else CAP
+                        reason = ENDLESS if waits > settings.most_encounters else late
+                        clock = _idle(clock, eventful, settings, tracks, mine, room, tally)
+                    else:
                         reason = STUCK
-                        break
-                    # Nothing is left to do today: the rest of the play day passes idle.
-                    waits += 1
-                    late = HORIZON if today.ends > settings.horizon else CAP
-                    reason = ENDLESS if waits > settings.most_encounters else late
-                    tally.waited[level] += int((min(today.ends, settings.horizon) - clock) * MICROS)
-                    clock = pass_the_day(today, world.borders, room.used)
-                    continue
-                lay_out_awards(room.opened, count, mine, level, world.state[today.window])
-                reason, clock, encounter, thrown = meet(
-                    keys[player], own[player], clock, encounter, count, meets, sources, mine, tracks, settings, times,
-                    room, tally, arrival, counted,
-                )  # fmt: skip
+                if eventful:
+                    thrown += room.thrown[0]
+                    room.thrown[0] = 0
                 tally.waste[level] += thrown
                 if below:
                     tally.regained[level] += int((min(clock, settings.horizon) - begun) * MICROS)
-                booked = _add_up(room.opened, count, tally, level)
                 if level < cap:  # What the cap throws away of who plays on is no waste.
                     earned += booked
                     wasted += thrown
-            if tally.stop[0] != 0:
+            if tally.stop[0] != 0 or tally.fault[0] != 0:
                 return
+            if eventful:
+                end_standing(room, tally, min(clock, settings.horizon))
             tally.ended[player], tally.last_level[player] = reason, levels[0]
             tally.earned[player], tally.wasted[player] = earned, wasted
 
     return kernel(named_for(features, play))
+
+
+@inlined
+def _idle(
+    clock: float, eventful: bool, settings: Settings, tracks: Tracks, mine: World, room: Room, tally: Tally
+) -> float:
+    """Let the rest of a play day pass idle: nothing is left to do today; return played seconds at its end."""
+    today, level = room.days[0], room.levels[0]
+    tally.waited[level] += int((min(today.ends, settings.horizon) - clock) * MICROS)
+    clock = end_of(today)
+    if eventful:
+        days_pass(today, clock, mine, room, tracks.cap[0], tracks.scale[0])
+    else:
+        turn(today, clock, mine.borders, room.used)
+    return clock
+
+
+@part
+def _meets_alone(mine: World, settings: Settings) -> Meets:
+    return Meets(
+        mine.seconds, mine.success, mine.weight, mine.pay, settings.pursuit, settings.seconds_between,
+        settings.extra_seconds,
+    )  # fmt: skip
 
 
 @part
@@ -102,14 +145,35 @@ def at_ability(world: World, ability: int) -> World:
     return World(
         world.seconds[ability], world.success[ability], world.weight[ability], world.pay[ability],
         world.factor[ability], world.units[ability], world.skill_units[ability],
-        world.lost, world.borders, world.state, world.first_border,
+        world.lost, world.borders, world.state, world.first_border, _done_at(world.done, ability), world.gates,
+        _pools_at(world.pools, ability), world.away,
     )  # fmt: skip
+
+
+@part
+def _done_at(done: Done, ability: int) -> Done:
+    at = min(ability, len(done.worth) - 1)
+    return Done(
+        done.kind, done.first, done.ends, done.stride, done.combinations, done.worth[at : at + 1],
+        done.practice[at : at + 1], done.spent[at : at + 1], done.skill_worth,
+    )  # fmt: skip
+
+
+@part
+def _pools_at(pools: Pools, ability: int) -> Pools:
+    at = min(ability, len(pools.leaves) - 1)
+    return Pools(pools.size, pools.drain[at : at + 1], pools.refills, pools.steps, pools.leaves[at : at + 1])
 
 
 @part
 def _start(room: Room, tracks: Tracks, settings: Settings, arrival: Array) -> None:
     """Put a player where play starts: at its start level, with the levels up to that reached."""
     room.used[:] = 0
+    room.earned[:] = 0
+    room.store[0], room.thrown[0], room.bands[0] = 0, 0, 0
+    room.is_open[:] = False
+    room.since[:] = NOBODY
+    room.missing[:] = 0
     for track in range(len(room.levels)):
         room.levels[track], room.xps[track], room.peaks[track] = 0, tracks.start_units[track], 0
         arrival[room.first_level[track]] = 0.0
@@ -118,10 +182,11 @@ def _start(room: Room, tracks: Tracks, settings: Settings, arrival: Array) -> No
 
 
 @part
-def _first_day(today: Any, settings: Settings, world: World, week: int) -> None:
+def _first_day(today: Any, settings: Settings, world: World, week: int, come: int) -> None:
     length = settings.play_day if settings.daily else 0  # Else no day is unlike another.
     first, last = world.first_border[week], world.first_border[week + 1]
-    begin(today, length, settings.days_per_week, world.borders, first, last)
+    shift = come * settings.play_day / MICROS
+    begin(today, length, settings.days_per_week, world.borders, first, last, week, come, shift)
 
 
 @part
@@ -151,5 +216,6 @@ def play_players(stage: Stage, keys: NDArray[np.uint64], own: Array, numbers: In
     play = player_kernel(features_of(stage))
     weeks = schedule_of(numbers, len(stage.world.first_border) - 1)
     classes = class_of(numbers) if len(stage.world.seconds) > 1 else np.zeros_like(numbers)
-    room = new_room(stage.tracks, stage.sources)
-    play(keys, own, weeks, classes, stage.sources, stage.world, stage.tracks, stage.settings, times, room, tally)
+    room = new_room(stage.tracks, stage.sources, stage.world)
+    comes = play_days_before(stage.comes, numbers, stage.schedules)
+    play(keys, own, weeks, comes, classes, stage.sources, stage.world, stage.tracks, stage.settings, times, room, tally)

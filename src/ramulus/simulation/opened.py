@@ -7,29 +7,36 @@ nothing else. Records are handed on as they are, which arrays in tuples cannot b
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
-from ramulus.rules.pursuit import pursued
+from ramulus.rules.pursuit import NO_TIME, pursued
+from ramulus.simulation.done import Done, combination
 from ramulus.simulation.jitted import part
 from ramulus.simulation.world import Ints, Sources, World
 
+if TYPE_CHECKING:
+    from ramulus.simulation.room import Room
+
 # Of one open source; units are those of XP.
 #   number, column: which source it is, and its column.
-#   skill, limited, width: the track it practises or -1; whether its uses run out; how many amounts of XP it can give.
+#   first_practice, last_practice: where what it practises stands, and one past it.
+#   limited, width: whether its uses run out or are counted; how many amounts of XP it can give.
 #   success, seconds: the chance, and the time before variation.
 #   seconds_lost, seconds_won: of a failure and a success with all that adds to them, where nothing varies.
 #   low, product: the least XP, and the product of multipliers.
 #   units_lost, units_won: what a failure and a success award, where XP is fixed.
-#   skill_lost, skill_won: what they award to the skill practised.
 #   met, won, income: encounters, successes and units since it was laid out.
 OPEN = np.dtype(
-    [(name, np.int64) for name in ("number", "column", "skill", "limited", "width", "met", "won", "income")]
+    [
+        (name, np.int64)
+        for name in ("number", "column", "first_practice", "last_practice", "limited", "width", "met", "won", "income")
+    ]
     + [(name, np.float64) for name in ("success", "seconds", "seconds_lost", "seconds_won", "low", "product")]
-    + [(name, np.int64) for name in ("units_lost", "units_won", "skill_lost", "skill_won")]
+    + [(name, np.int64) for name in ("units_lost", "units_won")]
 )
 Opened = NDArray[Any]
 
@@ -56,7 +63,7 @@ class Meets(NamedTuple):
 
 @part
 def open_sources(opened: Opened, running: Array, sources: Sources, meets: Meets, levels: Ints, used: Ints) -> int:
-    """Lay out the sources that are open, with weight and uses left; return how many there are.
+    """Lay out the sources that are open, with weight and uses left, and what they pay; return how many there are.
 
     Args:
         opened, running: room for each source; `running` comes to hold the running sum of weights.
@@ -65,35 +72,65 @@ def open_sources(opened: Opened, running: Array, sources: Sources, meets: Meets,
         levels: the levels held, one item a track.
         used: successes so far, as `Sources.limits`.
     """
+    count = lay_out_sources(opened, running, sources, meets, levels, used)
+    if meets.pursuit != 0.0:
+        _go_after_pay(opened, running, count, meets.pay[levels[0]], meets.pursuit)
+    add_up(running, count)
+    return count
+
+
+@part
+def add_up(running: Array, count: int) -> None:
+    """Add up the weights of the open sources."""
+    for i in range(1, count):
+        running[i] += running[i - 1]
+
+
+@part
+def lay_out_sources(opened: Opened, running: Array, sources: Sources, meets: Meets, levels: Ints, used: Ints) -> int:
+    """Lay out the sources that are open, with their weights in `running`; return how many there are."""
     count, level = 0, levels[0]
     for number in range(len(sources.reads)):
         column = column_of(sources.first_column, sources.reads, number, levels)
         if meets.weight[level, column] > 0.0 and has_uses(used, sources.limits, number):
             source, seconds = opened[count], meets.seconds[level, column]
             source.number, source.column, running[count] = number, column, meets.weight[level, column]
-            source.skill, source.width = sources.practises[number], sources.xp.width[number]
-            source.limited = sources.limits[0, number] + sources.limits[1, number] + sources.limits[2, number] > 0
+            source.first_practice, source.last_practice = (
+                sources.first_practice[number],
+                sources.first_practice[number + 1],
+            )
+            source.width, source.limited = sources.xp.width[number], sources.is_counted[number]
             source.success, source.seconds = meets.success[level, column], seconds
             source.seconds_lost, source.seconds_won = seconds + meets.extra + meets.between, seconds + meets.between
             source.low = sources.xp.low[level, number]
             source.met = source.won = source.income = 0
             count += 1
-    if meets.pursuit != 0.0:
-        _go_after_pay(opened, running, count, meets.pay[level], meets.pursuit)
-    for i in range(1, count):
-        running[i] += running[i - 1]
     return count
 
 
 @part
-def lay_out_awards(opened: Opened, count: int, world: World, level: int, state: int) -> None:
+def lay_out_awards(opened: Opened, count: int, sources: Sources, world: World, room: Room, state: int) -> None:
     """Lay out what the open sources award while some timed rules are on, for a world at one ability."""
     for i in range(count):
-        source, column = opened[i], opened[i].column
-        source.product = world.factor[state, level, column]
-        source.units_lost, source.units_won = world.units[state, 0, level, column], world.units[state, 1, level, column]
-        source.skill_lost = world.skill_units[state, 0, level, column]
-        source.skill_won = world.skill_units[state, 1, level, column]
+        lay_out_award(opened[i], world, room.levels[0], state)
+        lay_out_practice(opened[i], sources, world, room.practised, room.levels, state)
+
+
+@part
+def lay_out_award(source: Any, world: World, level: int, state: int) -> None:
+    """Lay out what one open source awards in a state of the rules."""
+    column = source.column
+    source.product = world.factor[state, level, column]
+    source.units_lost, source.units_won = world.units[state, 0, level, column], world.units[state, 1, level, column]
+
+
+@part
+def lay_out_practice(source: Any, sources: Sources, world: World, practised: Ints, levels: Ints, state: int) -> None:
+    """Lay out what one open source awards to the skills that it practises, in a state of the rules."""
+    for one in range(source.first_practice, source.last_practice):
+        column = sources.practice_column[one] + levels[sources.practised[one]]
+        practised[0, one] = world.skill_units[state, 0, levels[0], column]
+        practised[1, one] = world.skill_units[state, 1, levels[0], column]
 
 
 @part
@@ -105,6 +142,64 @@ def _go_after_pay(opened: Opened, weight: Array, count: int, pay: Array, pursuit
     if best > 0.0:
         for i in range(count):
             weight[i] = pursued(weight[i], pay[opened[i].column], best, pursuit)
+
+
+@part
+def go_after_parts(
+    opened: Opened, weight: Array, count: int, sources: Sources, done: Done, used: Ints, earned: Ints, levels: Ints,
+    pays: Array, skill_worth: float, pursuit: float,
+) -> None:  # fmt: skip
+    """Do the same where what a source pays hangs on what was done, or on several skills; at one ability.
+
+    Args:
+        opened, weight, count: the open sources and their weights.
+        sources: what is the same for every profile.
+        done: the rules that look at what was done.
+        used, earned: what was done.
+        levels: the levels held, one item a track.
+        pays: room for what each pays.
+        skill_worth: what one XP of a skill is worth.
+        pursuit: the power of what pays in the choice.
+    """
+    best = 0.0
+    for i in range(count):
+        source = opened[i]
+        now = combination(done, used, earned, source.number, 0)
+        worth = done.worth[0, now, levels[0], source.column]
+        for one in range(source.first_practice, source.last_practice):
+            track = sources.practised[one]
+            now = combination(done, used, earned, source.number, track)
+            column, won = sources.practice_column[one] + levels[track], source.success
+            failed, paid = done.practice[0, now, 0, levels[0], column], done.practice[0, now, 1, levels[0], column]
+            worth += skill_worth * (won * paid + (1.0 - won) * failed)
+        pays[i] = paid_by_hour(worth, done.spent[0, levels[0], source.column])
+        best = max(best, pays[i])
+    if best > 0.0:
+        for i in range(count):
+            weight[i] = pursued(weight[i], pays[i], best, pursuit)
+
+
+@part
+def open_by_parts(room: Room, sources: Sources, meets: Meets, mine: World) -> int:
+    """Lay out what is open where what it pays may hang on what was done; return how many sources there are."""
+    if mine.done.worth.shape[2] == 0:
+        return open_sources(room.opened, room.running, sources, meets, room.levels, room.used)
+    count = lay_out_sources(room.opened, room.running, sources, meets, room.levels, room.used)
+    go_after_parts(
+        room.opened, room.running, count, sources, mine.done, room.used, room.earned, room.levels, room.pays,
+        mine.done.skill_worth, meets.pursuit,
+    )  # fmt: skip
+    add_up(room.running, count)
+    return count
+
+
+@part
+def paid_by_hour(xp: float, seconds: float) -> float:
+    """Return XP per hour, as `pay_by_hour` does."""
+    earned = max(3600.0 * xp, 0.0)
+    if seconds > 0.0:
+        return min(earned / seconds, NO_TIME)
+    return NO_TIME if earned > 0.0 else 0.0
 
 
 @part

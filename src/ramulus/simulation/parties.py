@@ -16,6 +16,7 @@ from ramulus.formula.functions import Array
 from ramulus.rules.ability import CLASSES
 from ramulus.rules.quitting import NEVER
 from ramulus.rules.schedule import MICROS, schedule_of
+from ramulus.simulation.chunks import refuse_fault
 from ramulus.simulation.draws import orders, own_factors, player_keys
 from ramulus.simulation.in_flight import Progress, as_they_come, goes_far, own_threads, packed, unpacked
 from ramulus.simulation.party_kernel import party_kernel
@@ -143,11 +144,13 @@ def _play_batch(batch: _Batch) -> tuple[int, PartyLog]:
     """Play some parties; return the first one's number, and what they came to."""
     stage: PartyStage = unpacked(batch.stage)
     log = _new_log(len(batch.people.keys), batch.encounters, len(stage.members))
-    room = new_party_room(len(stage.members), stage.tracks, stage.sources)
+    gates, pools = len(stage.world.gates.level), len(stage.world.pools.refills)
+    room = new_party_room(len(stage.members), stage.tracks, stage.sources, gates, pools)
     party_kernel()(
         batch.people, batch.how, stage.sources, stage.world, stage.tracks, stage.settings, time_table(stage.shape),
         room, log,
     )  # fmt: skip
+    refuse_fault(room.fault, stage.first_level)
     return batch.first, log
 
 

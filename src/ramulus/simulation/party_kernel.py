@@ -8,19 +8,27 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.rules.overflow import Overflow, book_award, book_loss
-from ramulus.rules.rounding import round_amount
-from ramulus.rules.xp_units import units_of
 from ramulus.simulation.compiled import SOURCES, kernel
-from ramulus.simulation.days import begin, go_on, pass_the_day, turn, window_at
+from ramulus.simulation.days import begin, end_of, take_over
 from ramulus.simulation.draws import XP, uniform
 from ramulus.simulation.jitted import inlined, part
-from ramulus.simulation.opened import Meets, column_of, may_come_back, open_sources, use
+from ramulus.simulation.opened import Meets, may_come_back, use
+from ramulus.simulation.party_events import (
+    begin_anew,
+    drain_members,
+    leader_waits_for_day,
+    open_for_leader,
+    open_gates_of_members,
+    rest_if_due,
+    time_passes,
+)
 from ramulus.simulation.party_log import PartyLog, People
 from ramulus.simulation.party_room import Met, PartyRoom, PartyRules
+from ramulus.simulation.party_shares import book_share, lay_out_shares
 from ramulus.simulation.party_world import PartyWorld
-from ramulus.simulation.steps import amount_of, attempt, award_of, practise, rule_of
-from ramulus.simulation.world import Ints, Settings, Sources, Tracks
+from ramulus.simulation.settings import Settings
+from ramulus.simulation.steps import attempt, rule_of
+from ramulus.simulation.world import Ints, Tracks
 
 MOST_WAITS = 1_000_000
 
@@ -40,25 +48,35 @@ def party_kernel() -> Any:
         rule, today, last = rule_of(tracks, 0), room.days[0], log.level.shape[1] - 1
         for party in range(len(people.keys)):
             _join(party, people, world, tracks, room, log)
-            begin(today, 0, 0, world.borders, 0, 0)
+            begin(today, 0, 1, world.borders, 0, 0, 0, 0, 0.0)
             clock, encounter, waits, leader = 0.0, 0, 0, -1
-            while encounter < last and not _all_at(levels, plays, rule.cap):
+            while encounter < last and not _all_at(levels, plays, rule.cap) and room.fault[0] == 0:
                 if how.may_quit:
                     _leave(party, encounter, clock, rule.cap, people, world, room, log)
+                # A rest that is due; gates are looked at.
+                clock = rest_if_due(party, clock, people, tracks, world, room)
+                open_gates_of_members(party, clock, people, tracks, world, room)
+                if _all_at(levels, plays, rule.cap):
+                    break
                 playing, led, leader = _count(plays), leader, _leader(how, levels, room.xps, plays)
-                if playing < min(2, len(levels)) or not plays[leader]:
+                if playing < min(2, len(levels)) or not plays[leader] or clock > settings.horizon:
                     break
                 if leader != led and world.play_day[leader] > 0:
                     # Days are the leader's: who takes over goes on with what was used today.
-                    go_on(today, world.play_day[leader], world.days_per_week[leader], clock, world.borders)
-                meets = _meets_leading(leader, people.kinds[party, leader], playing, world, settings)
-                count = open_sources(opened, running, sources, meets, levels[leader], used)
-                if count == 0:
+                    take_over(
+                        today, world.play_day[leader], world.days_per_week[leader], clock, world.borders, room.used
+                    )
+                kind = people.kinds[party, leader]
+                meets = _meets_leading(leader, kind, playing, world, settings)
+                count = open_for_leader(leader, kind, playing, sources, meets, world, room)
+                waiting = leader_waits_for_day(leader, tracks, world, room)
+                if count == 0 or waiting:
                     waits += 1
-                    back = may_come_back(sources, meets.weight, levels[leader], used)
+                    back = waiting or may_come_back(sources, meets.weight, levels[leader], used)
                     if not back or waits > MOST_WAITS or today.ends > settings.horizon:
                         break
-                    clock = pass_the_day(today, world.borders, used)
+                    clock = end_of(today)
+                    time_passes(clock, tracks, world, room)
                     continue
                 # A source is drawn, and the attempt succeeds or fails. Time passes; what ends after the horizon does
                 # not happen. Counts of days and weeks that are over begin anew.
@@ -68,21 +86,24 @@ def party_kernel() -> Any:
                 clock += seconds * people.own[party, leader]
                 if clock > settings.horizon:
                     break
-                if clock >= today.turn:
-                    turn(today, clock, world.borders, used)
-                # A success is counted; then each member's loss and award, the leader's first: who is held is held
-                # below where the leader now stands.
+                time_passes(clock, tracks, world, room)
+                # Pools are drained; a success is counted, and gates are looked at. Then each member's loss and award,
+                # the leader's first: who is held is held below where the leader now stands. Then gates again.
                 met = Met(
                     party, encounter + 1, leader, levels[leader, 0], playing, clock, won, uniform(key, encounter, XP)
                 )
                 encounter += 1
+                drain_members(met, source, people, sources, world, room)
+                lay_out_shares(met, source, how, people, sources, world, tracks, settings, room)
                 if won and source.limited:
                     use(used, source.number)
+                open_gates_of_members(party, clock, people, tracks, world, room)
                 log.source[party, encounter], log.leader[party, encounter] = source.number, leader
                 for place in range(len(levels)):
                     member = _in_turn(place, leader)
                     if plays[member]:
-                        _award(met, source, member, how, people, sources, world, tracks, settings, room, log)
+                        book_share(met, source, member, how, people, sources, world, tracks, room, log)
+                open_gates_of_members(party, clock, people, tracks, world, room)
                 log.clock[party, encounter] = clock
                 _write(log.level[party, encounter], log.xp[party, encounter], room)
                 if how.until_even and _all_at(levels, plays, levels[leader, 0]):
@@ -99,9 +120,12 @@ def _join(party: int, people: People, world: PartyWorld, tracks: Tracks, room: P
     for member in range(len(room.levels)):
         for track in range(len(tracks.cap)):
             room.levels[member, track], room.xps[member, track] = 0, tracks.start_units[track]
+            room.peaks_of[member, track] = 0
         room.levels[member, 0], room.xps[member, 0] = world.start_level[member], world.start_units[member]
         room.peaks[member], room.peak_at[member], room.plays[member] = world.start_level[member], 0.0, True
+        room.peaks_of[member, 0] = world.start_level[member]
         room.windows[member] = world.first_border[people.slots[party, member]]
+    begin_anew(party, people, world, room)
     _write(log.level[party, 0], log.xp[party, 0], room)
 
 
@@ -129,43 +153,6 @@ def _leave(
             room.plays[member] = False
             log.quit[party, member], log.quit_clock[party, member] = encounter, quits
             log.impatient[party, member] = fed_up < people.quit_at[party, member]
-
-
-@inlined
-def _award(
-    met: Met, source: Any, member: int, how: PartyRules, people: People, sources: Sources, world: PartyWorld,
-    tracks: Tracks, settings: Settings, room: PartyRoom, log: PartyLog,
-) -> None:  # fmt: skip
-    """Book what an encounter brings a member: a failure's loss, the award of the main track, that of the skill."""
-    party, encounter, leader, won = met.party, met.encounter, met.leader, met.won
-    rule, levels, xps, kind = rule_of(tracks, 0), room.levels[member], room.xps[member], people.kinds[party, member]
-    level, column = levels[0], column_of(sources.first_column, sources.reads, source.number, levels)
-    last_window = world.first_border[people.slots[party, member] + 1]
-    room.windows[member] = window_at(world.borders, room.windows[member], last_window, met.clock)
-    state = world.state[room.windows[member]] + world.first_state[kind]
-    size = min(met.playing, world.alone.shape[1]) - 1
-    company = size * world.leaders + min(met.leader_level, world.leaders - 1)
-    at = source.number if world.factor.shape[3] == len(sources.reads) else column
-    amount = amount_of(sources.xp, source.number, sources.xp.low[level, source.number], source.width, met.draw)
-    amount /= met.playing if how.splits else 1
-    boosted = award_of(amount, world.factor[state, company, level, at], won, settings, rule.scale)
-    plain = award_of(amount, world.alone[state, size, level, at], won, settings, rule.scale)
-    if not won and world.lost[level] > 0:
-        levels[0], xps[0], _ = book_loss(rule, level, xps[0], world.lost[level])
-    units = boosted
-    if how.hold and member != leader and boosted > plain:
-        units = _held(rule, levels[0], xps[0], plain, boosted, room.levels[leader, 0], room.xps[leader, 0])
-    levels[0], xps[0], _ = book_award(rule, levels[0], xps[0], units)
-    if levels[0] > room.peaks[member]:
-        room.peaks[member], room.peak_at[member] = levels[0], met.clock
-    log.award[party, encounter, member], log.cut[party, encounter, member] = units, boosted - units
-    log.boost[party, encounter, member] = boosted - plain
-    if source.skill >= 0:
-        practised = world.skill_xp[kind, level, column] * world.skill_factor[state, company, level, at]
-        practised = round_amount(
-            practised * (1.0 if won else settings.xp_share), settings.rounding, settings.rounding_to
-        )
-        practise(tracks, source.skill, levels, xps, units_of(practised, tracks.scale[source.skill]))
 
 
 @part
@@ -214,29 +201,3 @@ def _leader(how: PartyRules, levels: Ints, xps: Ints, plays: NDArray[np.bool_]) 
         if plays[member] and (further or not plays[best]):
             best = member
     return best
-
-
-@part
-def _held(
-    rule: Overflow, level: int, xp: int, plain: int, boosted: int, leader_level: int, leader_xp: int
-) -> int:  # fmt: skip
-    """Return the largest part of a boosted award, at least the plain one, that lifts nobody past the leader."""
-    if not _passes(rule, level, xp, boosted, leader_level, leader_xp):
-        return boosted
-    if _passes(rule, level, xp, plain, leader_level, leader_xp):
-        return plain
-    step = rule.scale if boosted % rule.scale == 0 and plain % rule.scale == 0 else 1
-    low, high = plain // step, boosted // step
-    while high - low > 1:
-        middle = (low + high) // 2
-        if _passes(rule, level, xp, middle * step, leader_level, leader_xp):
-            high = middle
-        else:
-            low = middle
-    return low * step
-
-
-@part
-def _passes(rule: Overflow, level: int, xp: int, units: int, leader_level: int, leader_xp: int) -> bool:
-    reached, held, _ = book_award(rule, level, xp, units)
-    return reached > leader_level or (reached == leader_level and held > leader_xp)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING
 
@@ -27,18 +27,32 @@ class Arrivals:
         seconds: played seconds at first reaching each level.
         encounters: encounters by then.
         in_level: played seconds from each level to the next; nobody has one at the cap.
-        days: the calendar day of first reaching each level; nobody has one without a schedule.
+        days: the player's own day of first reaching each level, that on which it comes being day 1; nobody has one
+            without a schedule.
+        calendar: the day of the calendar; the same where all come on day 1.
     """
 
     seconds: Sample
     encounters: Sample
     in_level: Sample
     days: Sample
+    calendar: Sample
 
     def part(self, which: NDArray[np.bool_]) -> Arrivals:
         """Return those of some of the players, where every one's are kept."""
         whole = [getattr(self, field.name) for field in fields(Arrivals)]
-        return Arrivals(*(WholeSample(sample.values[which]) for sample in whole if isinstance(sample, WholeSample)))
+        apart = whole if self.come_later else whole[:-1]
+        return arrivals_of([WholeSample(sample.values[which]) for sample in apart if isinstance(sample, WholeSample)])
+
+    @property
+    def come_later(self) -> bool:
+        """Whether players come on other days than day 1."""
+        return self.calendar is not self.days
+
+
+def arrivals_of(samples: Sequence[Sample]) -> Arrivals:
+    """Return arrivals from samples, the last of which is left out where all come on day 1."""
+    return Arrivals(*samples, *([samples[-1]] if len(samples) < len(fields(Arrivals)) else []))
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.coming import Points, come_on, own_days_reached, play_days_before
 from ramulus.rules.quitting import NEVER, QuitRules
-from ramulus.rules.schedule import MICROS, Schedule, days_reached, in_micros, schedule_of
+from ramulus.rules.schedule import MICROS, Schedule, in_micros, schedule_of
 from ramulus.simulation.draws import PATIENCE, QUIT, own_draws, own_factors
 
 STAYED, BY_DAY, IMPATIENT = 0, 1, 2
@@ -24,7 +25,7 @@ class Quits:
         reason: an index into `QUIT_REASONS`.
         level: the highest level reached by then, or by the end of play where the player stayed, from 0.
         seconds: played seconds by then; not a number where the player stayed.
-        day: the calendar day at whose end, or on which, it quit; not a number without one.
+        day: its own day at whose end, or on which, it quit; not a number without one.
     """
 
     reason: NDArray[np.int8]
@@ -54,7 +55,7 @@ class QuitTimes:
 
     Attributes:
         played: played millionths of a second after which the calendar makes it quit; `NEVER` where it does not.
-        day: the calendar day at whose end that is.
+        day: its own day at whose end that is.
         patience: its own factor on the patience of its kind.
     """
 
@@ -64,21 +65,23 @@ class QuitTimes:
 
 
 def quit_times(
-    rules: QuitRules, keys: NDArray[np.uint64], numbers: NDArray[np.int64], schedules: tuple[Schedule, ...]
-) -> QuitTimes:
+    rules: QuitRules, keys: NDArray[np.uint64], numbers: NDArray[np.int64], schedules: tuple[Schedule, ...],
+    comes: Points = (),
+) -> QuitTimes:  # fmt: skip
     """Return what is drawn for some players, known by their keys and their numbers in the profile."""
     played, day = np.full((2, len(keys)), NEVER, dtype=np.int64)
     if rules.by_day:
         draws = own_draws(keys, QUIT)
+        came, missed = come_on(comes, numbers), play_days_before(comes, numbers, schedules)
         for index, schedule in enumerate(schedules):
             mine = schedule_of(numbers, len(schedules)) == index
-            played[mine], day[mine] = rules.quit_after(draws[mine], schedule)
+            played[mine], day[mine] = rules.quit_after(draws[mine], schedule, came[mine], missed[mine])
     return QuitTimes(played, day, own_factors(keys, rules.patience_spread, PATIENCE))
 
 
 def quits_of(
     rules: QuitRules, times: QuitTimes, arrival: Array, until: Array, numbers: NDArray[np.int64],
-    schedules: tuple[Schedule, ...],
+    schedules: tuple[Schedule, ...], comes: Points = (),
 ) -> Quits:  # fmt: skip
     """Return who would have quit.
 
@@ -89,6 +92,7 @@ def quits_of(
         until: how far each player is known, played seconds, shape (n,).
         numbers: the players' numbers in their profile.
         schedules: the profile's schedules.
+        comes: its table of arrivals.
     """
     reached = np.where(np.isnan(arrival), np.inf, arrival)
     after = np.concatenate([reached[:, 1:], np.full((len(reached), 1), np.inf)], axis=1)
@@ -106,7 +110,7 @@ def quits_of(
     )
     quit = (seconds <= until) & ~there[:, -1]  # Whoever is at the cap by then does not quit.
     level = np.maximum(np.where(quit[:, None], there, np.isfinite(reached)).sum(axis=1) - 1, 0)
-    days = days_reached(np.where(quit, seconds, np.nan), numbers, schedules)
+    days = own_days_reached(np.where(quit, seconds, np.nan), numbers, schedules, comes)
     days = np.where(quit & (reason == BY_DAY), times.day, days)
     return Quits(
         np.where(quit, reason, STAYED).astype(np.int8), level.astype(np.int32), np.where(quit, seconds, np.nan), days

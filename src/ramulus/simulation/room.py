@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
+from ramulus.rules.programs import DEEPEST
 from ramulus.simulation.days import TODAY
 from ramulus.simulation.opened import OPEN, Opened
-from ramulus.simulation.world import Ints, Sources, Tracks
+from ramulus.simulation.world import Ints, Sources, Tracks, World
 
 
 class Room(NamedTuple):
@@ -19,7 +21,16 @@ class Room(NamedTuple):
         levels, xps, peaks: the level held, the units inside it and the highest level reached, by track, shape (T,).
         first_level: where the levels of each track start among those of all tracks, shape (T,).
         used: successes so far, as `Sources.limits`, shape (3, S).
-        opened, running: what is open, shape (S,) each.
+        earned: units awarded to each track today and this week, shape (2, T).
+        practised: what a failure (0) and a success (1) award to each skill that is practised, shape (2, N).
+        bands: a number of the bands that the source met stood in, shape (1,).
+        thrown: units of the main track wasted since it was last looked at, shape (1,).
+        store: units gathered on days away, shape (1,).
+        is_open: which gates are open, shape (G,).
+        since, held_at: from when on it stands before a gate, or NOBODY, and at which level, by track, shape (T,).
+        missing: what each pool lacks, in millionths, shape (P,).
+        stack: room for the program of a rest, shape (DEEPEST,).
+        opened, running, pays: what is open, its weights and what it pays, shape (S,) each.
         days: where it is in time, shape (1,).
     """
 
@@ -28,12 +39,23 @@ class Room(NamedTuple):
     peaks: Ints
     first_level: Ints
     used: Ints
+    earned: Ints
+    practised: Ints
+    bands: Ints
+    thrown: Ints
+    store: Ints
+    is_open: NDArray[np.bool_]
+    since: Array
+    held_at: Ints
+    missing: Ints
+    stack: Array
     opened: Opened
     running: Array
+    pays: Array
     days: Opened
 
 
-def new_room(tracks: Tracks, sources: Sources) -> Room:
+def new_room(tracks: Tracks, sources: Sources, world: World) -> Room:
     """Return room for players of a design."""
     none = np.zeros_like(tracks.cap)
     return Room(
@@ -42,7 +64,18 @@ def new_room(tracks: Tracks, sources: Sources) -> Room:
         peaks=none.copy(),
         first_level=np.concatenate([[0], np.cumsum(tracks.cap + 1)[:-1]]).astype(np.int64),
         used=np.zeros_like(sources.limits),
+        earned=np.zeros((2, len(none)), np.int64),
+        practised=np.zeros((2, len(sources.practised)), np.int64),
+        bands=np.zeros(1, np.int64),
+        thrown=np.zeros(1, np.int64),
+        store=np.zeros(1, np.int64),
+        is_open=np.zeros(len(world.gates.level), np.bool_),
+        since=np.zeros(len(none)),
+        held_at=none.copy(),
+        missing=np.zeros(len(world.pools.size), np.int64),
+        stack=np.zeros(DEEPEST),
         opened=np.zeros(len(sources.reads), OPEN),
         running=np.zeros(len(sources.reads)),
+        pays=np.zeros(len(sources.reads)),
         days=np.zeros(1, TODAY),
     )

@@ -12,8 +12,9 @@ from ramulus.rules.xp_units import units_of
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, bits_of, uniform
 from ramulus.simulation.jitted import inlined, part
 from ramulus.simulation.opened import Meets, Opened, pick
+from ramulus.simulation.settings import Settings
 from ramulus.simulation.times import time_at
-from ramulus.simulation.world import Ints, Settings, Tracks
+from ramulus.simulation.world import Ints, Tracks
 
 
 @inlined

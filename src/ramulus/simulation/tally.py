@@ -21,6 +21,8 @@ class Tally(NamedTuple):
     """What a kernel fills in. n players; K levels of all tracks, one track after the other.
 
     Attributes:
+        held: played seconds before the gate of each level in which it was first reached, shape (n, K); no levels where
+            there are no gates.
         arrival: played seconds at which each level was first reached, else not a number, shape (n, K).
         encounters: encounters by then, shape (n, K).
         ended: why a player ended, shape (n,).
@@ -33,9 +35,13 @@ class Tally(NamedTuple):
         waited: millionths of a second in which nothing was left to do, by level, shape (L,).
         dropped: levels that losses took, by the level they were taken at, shape (L,).
         regained: millionths of a second spent below the highest level reached, by level, shape (L,).
+        rested, at_gate: millionths of a second of rests, and before a shut gate of the main track, by level.
+        away: XP units paid out of the store of time away, by level, shape (L,).
+        fault: a level, from 1, and what was missing there, at which the time of a rest is at fault; shape (2,).
         stop: is set from outside to make the kernel return at once, shape (1,).
     """
 
+    held: Array
     arrival: Array
     encounters: NDArray[np.int32]
     ended: NDArray[np.int8]
@@ -50,12 +56,19 @@ class Tally(NamedTuple):
     waited: Ints
     dropped: Ints
     regained: Ints
+    rested: Ints
+    at_gate: Ints
+    away: Ints
+    fault: Ints
     stop: NDArray[np.int8]
 
 
-def new_tally(players: int, every_level: int, levels: int, sources: int, stop: NDArray[np.int8]) -> Tally:
+def new_tally(
+    players: int, every_level: int, levels: int, sources: int, stop: NDArray[np.int8], *, gates: bool = False
+) -> Tally:
     """Return an empty tally."""
     return Tally(
+        held=np.zeros((players, every_level if gates else 0)),
         arrival=np.full((players, every_level), np.nan),
         encounters=np.zeros((players, every_level), np.int32),
         ended=np.zeros(players, np.int8),
@@ -70,6 +83,10 @@ def new_tally(players: int, every_level: int, levels: int, sources: int, stop: N
         waited=np.zeros(levels, np.int64),
         dropped=np.zeros(levels, np.int64),
         regained=np.zeros(levels, np.int64),
+        rested=np.zeros(levels, np.int64),
+        at_gate=np.zeros(levels, np.int64),
+        away=np.zeros(levels, np.int64),
+        fault=np.zeros(2, np.int64),
         stop=stop,
     )
 
@@ -85,6 +102,8 @@ class Totals:
         waited: hours in which nothing was left to do that day, by level, shape (L,).
         dropped: levels that losses took, by the level they were taken at, shape (L,).
         regained: hours spent below the highest level reached, winning it back, by level, shape (L,).
+        rested, at_gate: hours of rests, and before a shut gate of the main track, by level, shape (L,).
+        away: XP that time away had gathered, by level, shape (L,).
     """
 
     income: Array
@@ -95,6 +114,9 @@ class Totals:
     waited: Array
     dropped: Array
     regained: Array
+    rested: Array
+    at_gate: Array
+    away: Array
 
     @property
     def earned(self) -> float:
@@ -122,5 +144,6 @@ class RunningTotals:
 
     def totals(self, scale: int) -> Totals:
         """Return the sums so far, those of XP in XP."""
-        units = {"income": scale, "waste": scale, "lost": scale, "waited": 3600 * MICROS, "regained": 3600 * MICROS}
+        units = dict.fromkeys(("income", "waste", "lost", "away"), scale)
+        units |= dict.fromkeys(("waited", "regained", "rested", "at_gate"), 3600 * MICROS)
         return Totals(**{name: (s / units.get(name, 1)).astype(np.float64) for name, s in self._sums.items()})

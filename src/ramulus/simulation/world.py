@@ -11,18 +11,24 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import classes_of
+from ramulus.rules.coming import Points, hours_missed, points_of
+from ramulus.rules.counted import combinations, in_each_combination
 from ramulus.rules.profile_tables import ProfileTables
 from ramulus.rules.pursuit import pursuit_of
 from ramulus.rules.quitting import QuitRules, quit_rules
-from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.schedule import Schedule, schedules_of
-from ramulus.rules.starting import start_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.windows import Timeline
 from ramulus.rules.xp_laws import XpTables, xp_tables
+from ramulus.simulation.away import Away, make_away
+from ramulus.simulation.done import Done, counts_successes, make_done, parts_of
+from ramulus.simulation.draining import Pools, make_pools
+from ramulus.simulation.gates import Gates, make_gates
+from ramulus.simulation.settings import Settings, make_settings
 
 if TYPE_CHECKING:
     from ramulus.design import Design
+    from ramulus.design.player import Player
 
 Ints = NDArray[np.int64]
 HARDLY_EVER = 1e-6  # Less than once in as many encounters as anybody is played for.
@@ -33,31 +39,40 @@ class Sources(NamedTuple):
 
     Attributes:
         first_column: where the columns of each source start, shape (S,).
-        practises: the track a source awards skill XP to, or -1, shape (S,).
+        first_practice: where what each source practises starts below, and one past the last, shape (S + 1,).
+        practised: the track that is practised, shape (N,).
+        practice_column: where the columns of what is practised start among those of practice, shape (N,).
         reads: the track whose level picks a source's column, or -1, shape (S,).
+        is_counted: whether successes at each source are counted, shape (S,).
         limits: successes a player can have at each source, ever, in a play day and in a week, or 0, shape (3, S).
         xp: what XP is drawn from.
     """
 
     first_column: Ints
-    practises: Ints
+    first_practice: Ints
+    practised: Ints
+    practice_column: Ints
     reads: Ints
+    is_counted: NDArray[np.bool_]
     limits: Ints
     xp: XpTables
 
 
 class World(NamedTuple):
-    """One profile's tables. A classes of ability: all, or 1 where they are alike; C columns; W states of timed rules.
+    """One profile's tables. A classes of ability: all, or 1 where they are alike; C columns, P of practice; W states of
+    timed rules, each in every combination of the bands of rules that look at what was done.
 
     Attributes:
         seconds, success, weight: per encounter, shape (A, L, C).
         pay: XP by the hour where players choose by it, shape (A, L, C); no levels where they do not.
         factor: the product of multipliers, shape (A, W, L, C).
         units: what a failure (0) and a success (1) award where the XP is fixed, in units, shape (A, W, 2, L, C).
-        skill_units: what they award to the skill practised, in its units, shape (A, W, 2, L, C).
+        skill_units: what they award to the skills practised, in their units, shape (A, W, 2, L, P).
         lost: what a failure takes at each level, in units, shape (L,).
-        borders, state: from which played second on which of the W states holds, for each schedule, shape (B,).
+        borders, state: from which played second on which of the W states holds, in the first combination, for each
+            schedule, shape (B,).
         first_border: where the borders of each schedule start, and one past the last, shape (schedules + 1,).
+        done, gates, pools, away: rules that look at what was done, gates, pools and time away.
     """
 
     seconds: Array
@@ -71,6 +86,10 @@ class World(NamedTuple):
     borders: Array
     state: Ints
     first_border: Ints
+    done: Done
+    gates: Gates
+    pools: Pools
+    away: Away
 
 
 class Tracks(NamedTuple):
@@ -96,43 +115,6 @@ class Tracks(NamedTuple):
     may_drop: NDArray[np.bool_]
 
 
-class Settings(NamedTuple):
-    """The numbers of an encounter and of the run.
-
-    Attributes:
-        extra_seconds, xp_share: what a failure costs and pays.
-        seconds_between: seconds between encounters.
-        pursuit: the power of what pays in the choice of a source, or ONLY_BEST.
-        play_day: millionths of a second in a play day, or 0 without a schedule.
-        days_per_week: play days in a week.
-        daily: whether uses of some source come back with another day or week.
-        rounding, rounding_to: how an award becomes whole, one of ROUNDING_CODES, and a multiple of what.
-        least_award: XP.
-        horizon: played seconds.
-        most_encounters: after which a player is given up.
-        start_level, start_units: where players start on the main track: the level, from 0, and the XP inside it.
-        last_level: the level of the main track at which play ends, from 0: the cap, or one that is enough to know.
-        until: the level of each track that has to be reached before play ends; 0 for any; shape (tracks,).
-    """
-
-    extra_seconds: float
-    xp_share: float
-    seconds_between: float
-    pursuit: float
-    play_day: int
-    days_per_week: int
-    daily: bool
-    rounding: int
-    rounding_to: float
-    least_award: float
-    horizon: float
-    most_encounters: int
-    start_level: int
-    start_units: int
-    last_level: int
-    until: Ints
-
-
 @dataclass(frozen=True, eq=False)
 class Stage:
     """Everything that one profile is played with; plain arrays, so it crosses process borders.
@@ -142,6 +124,8 @@ class Stage:
         spread: sigma of the players' own factor on time.
         shape: shape of the gamma distributed time of an encounter; 0 for no variation.
         schedules: the schedules that its players have.
+        comes: its table of arrivals.
+        first_level: the start level of the main track.
         sources, world, tracks, settings: the arrays.
         quitting: when its players quit, or None.
     """
@@ -150,6 +134,8 @@ class Stage:
     spread: float
     shape: float
     schedules: tuple[Schedule, ...]
+    comes: Points
+    first_level: int
     sources: Sources
     world: World
     tracks: Tracks
@@ -183,8 +169,10 @@ def make_stage(
         spread=float(player.spread),
         shape=shape_of_times(design),
         schedules=schedules_of(design, player),
+        comes=points_of(player.arrives),
+        first_level=design.track().start_level,
         sources=design.derived(make_sources),
-        world=make_world(tables, tables[0].timeline(hours)),
+        world=make_world(design, tables, tables[0].timeline(hours + hours_missed(design, player))),
         tracks=design.derived(make_tracks),
         settings=make_settings(design, profile, hours, most_encounters, last_level, until),
         quitting=quit_rules(design, profile),
@@ -194,7 +182,7 @@ def make_stage(
 def is_practised_at_cap(profile: ProfileTables, track: str) -> bool:
     """Return whether who stands at the main track's cap still practises a skill, so that playing on changes it."""
     columns, design = profile.tables.columns, profile.tables.design
-    mine = np.array([source.skill == track for source in design.sources.values()])
+    mine = np.array([track in source.practised for source in design.sources.values()])
     highest = design.track(track).max_level
     chances = [profile.chance(columns.at_skill(level))[-1, mine].sum() for level in (None, highest)]
     return bool(max(chances) > HARDLY_EVER)
@@ -208,15 +196,24 @@ def shape_of_times(design: Design) -> float:
 
 def make_sources(design: Design) -> Sources:
     """Return what is the same for every profile."""
-    order, columns = design.track_order, tabulated(design).columns
+    order, columns, practice = design.track_order, tabulated(design).columns, tabulated(design).practice
     sources = list(design.sources.values())
     return Sources(
         first_column=columns.first_column,
-        practises=np.array([order.index(s.skill) if s.skill else -1 for s in sources], dtype=np.int64),
+        first_practice=np.concatenate([[0], np.cumsum([len(s.practised) for s in sources])]).astype(np.int64),
+        practised=np.array([order.index(skill) for skill in practice.skill_track], dtype=np.int64),
+        practice_column=practice.first_column,
         reads=np.array([order.index(track) if track else -1 for track in columns.skill_track], dtype=np.int64),
+        is_counted=np.array([_is_counted(design, name) for name in design.sources], dtype=np.bool_),
         limits=np.array([source.limits for source in sources], dtype=np.int64).T.copy(),
         xp=xp_tables(tabulated(design).laws),
     )
+
+
+def _is_counted(design: Design, name: str) -> bool:
+    """Return whether anything hangs on how often players succeed at a source."""
+    named = any(name in gate.successes for gate in design.gates)
+    return any(design.sources[name].limits) or named or counts_successes(design)
 
 
 def make_tracks(design: Design) -> Tracks:
@@ -246,48 +243,35 @@ def make_tracks(design: Design) -> Tracks:
     )
 
 
-def make_settings(
-    design: Design, profile: str, hours: float, most_encounters: int, last_level: int | None = None,
-    until: Sequence[str] = (),
-) -> Settings:  # fmt: skip
-    """Return the numbers of an encounter and of the run, for one profile; the arguments are those of `make_stage`."""
-    player, start = design.profile(profile), start_of(design, profile)
-    failure, schedules, track = design.encounters.failure, schedules_of(design, player), design.track()
-    caps = {name: design.track(name).max_level - design.track(name).start_level for name in until}
-    return Settings(
-        extra_seconds=float(failure.extra_seconds),
-        xp_share=float(failure.xp_share),
-        seconds_between=float(player.seconds_between),
-        pursuit=pursuit_of(player),
-        play_day=schedules[0].day if schedules else 0,
-        days_per_week=len(schedules[0].days) if schedules else 0,
-        daily=any(source.limit_per_day or source.limit_per_week for source in design.sources.values()),
-        rounding=ROUNDING_CODES[design.awards.rounding],
-        rounding_to=Rounder.of(design.awards).to,
-        least_award=float(design.awards.least_award),
-        horizon=float(hours) * 3600.0,
-        most_encounters=int(most_encounters),
-        start_level=start.level,
-        start_units=start.units,
-        last_level=(track.max_level if last_level is None else last_level) - track.start_level,
-        until=np.array([0, *(caps.get(name, 0) for name in design.track_order[1:])], dtype=np.int64),
-    )
+def pays_by_parts(design: Design, player: Player) -> bool:
+    """Return whether what sources pay hangs on what no table holds: on what was done, or on several skills at once."""
+    several = any(len(source.practised) > 1 for source in design.sources.values())
+    return bool(pursuit_of(player)) and (combinations(design) > 1 or (several and player.skill_xp_worth > 0))
 
 
-def make_world(tables: list[ProfileTables], when: Timeline) -> World:
-    """Return one profile's tables, those of each class of ability, for the states of its timed rules."""
+def make_world(design: Design, tables: list[ProfileTables], when: Timeline) -> World:
+    """Return one profile's tables, those of each class of ability, for the states of its rules."""
+    player = tables[0].player
+    schedules, by_parts = schedules_of(design, player), pays_by_parts(design, player)
+    parts = [parts_of(design, one) for one in tables] if by_parts else []
+    done = make_done(design, parts, float(player.skill_xp_worth), len(tables))
+    states = [on for rules in when.states for on in in_each_combination(design, rules)]
     return World(
         seconds=np.stack([one.encounters.seconds for one in tables]),
         success=np.stack([one.encounters.success for one in tables]),
         weight=np.stack([one.encounters.weight for one in tables]),
-        pay=pays_of(tables),
-        factor=np.stack([[one.alone.product(on) for on in when.states] for one in tables]),
-        units=np.stack([[one.alone.units(on) for on in when.states] for one in tables]),
-        skill_units=np.stack([[one.alone.skill_units(on) for on in when.states] for one in tables]),
+        pay=np.zeros((len(tables), 1, 1)) if by_parts else pays_of(tables),
+        factor=np.stack([[one.alone.product(on) for on in states] for one in tables]),
+        units=np.stack([[one.alone.units(on) for on in states] for one in tables]),
+        skill_units=np.stack([[one.alone.skill_units(on) for on in states] for one in tables]),
         lost=tables[0].tables.lost,
         borders=when.border_seconds,
-        state=when.state,
+        state=when.state * done.combinations,
         first_border=when.first,
+        done=done,
+        gates=make_gates(design, schedules),
+        pools=make_pools(design, tables),
+        away=make_away(design, schedules),
     )
 
 

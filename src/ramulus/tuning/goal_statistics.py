@@ -23,7 +23,8 @@ from ramulus.design.goal import (
 )
 from ramulus.goals.longest_level import span_of
 from ramulus.goals.measuring import arrivals_of, groups_of, weights_of
-from ramulus.rules.schedule import schedules_of, unfloored_days_reached
+from ramulus.rules.coming import points_of, unfloored_days_reached
+from ramulus.rules.schedule import schedules_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.in_level import HOUR
 from ramulus.simulation.quits import STAYED
@@ -62,15 +63,16 @@ def seconds_at(goal: Goal, level: int, result: SimulationResult) -> Callable[[Pl
     return lambda group: values_of(arrivals_of(goal, group).seconds)[:, index]
 
 
-def days_at(goal: Goal, level: int, result: SimulationResult) -> Callable[[PlayedProfile], Array]:
-    """Return what gives each player's calendar days to a level, with the part of the last one that has passed."""
+def days_at(goal: Goal, level: int, result: SimulationResult, *, own: bool = True) -> Callable[[PlayedProfile], Array]:
+    """Return what gives each player's days to a level, own or the calendar's, with the passed part of the last."""
     index = level - int(result.design.track(goal.track).start_level)
 
     def days(group: PlayedProfile) -> Array:
         sample = arrivals_of(goal, group).seconds
         assert isinstance(sample, WholeSample)
-        schedules = schedules_of(result.design, result.design.profile(group.profile))
-        found = unfloored_days_reached(sample.values[:, index], np.arange(group.players), schedules)
+        player = result.design.profile(group.profile)
+        when = (schedules_of(result.design, player), points_of(player.arrives))
+        found = unfloored_days_reached(sample.values[:, index], np.arange(group.players), *when, own=own)
         return np.where(np.isnan(found), np.inf, found)
 
     return days
@@ -144,7 +146,7 @@ def _(goal: ReachedGoal, result: SimulationResult) -> Found:
     if goal.by_hours is not None:
         way, end = seconds_at(goal, goal.level, result), float(goal.by_hours) * HOUR
         return {None: _share_of(goal, result, lambda group: way(group) <= end)}
-    days, last = days_at(goal, goal.level, result), (goal.by_day or 0) + 1
+    days, last = days_at(goal, goal.level, result, own=False), (goal.by_day or 0) + 1
     return {None: _share_of(goal, result, lambda group: days(group) < last)}
 
 
