@@ -16,7 +16,7 @@ import numpy as np
 import ramulus as rm
 from ramulus.simulation.draws import own_factors, player_keys
 from ramulus.simulation.times import time_table
-from ramulus.simulation.world import make_stage
+from ramulus.simulation.world import Stage, make_stage
 
 HERE = Path(__file__).parent
 HOURS = 200.0
@@ -174,7 +174,7 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
     level, xp, skill, skill_xp = (np.zeros(players, np.int64) for _ in range(4))
     clock, finish = np.zeros(players), np.full(players, np.nan)
     used = np.zeros((players, len(told.reads)), np.int64)
-    alive, count = np.arange(players), 0
+    alive, count, skill_units = np.arange(players), 0, practised_by_column(stage)
     reads = (told.reads > 0).astype(np.int64)
     while len(alive):
         at = level[alive]
@@ -203,8 +203,8 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
                 break
             xp[up] -= costs[level[up]]
             level[up] += 1
-        practised = told.practises[source] > 0
-        skill_xp[alive[practised]] += world.skill_units[0][state, won.astype(int), at, column][practised]
+        practised = np.diff(told.first_practice)[source] > 0
+        skill_xp[alive[practised]] += skill_units[state, won.astype(int), at, column][practised]
         while True:
             up = alive[skill[alive] < len(skill_costs)]
             up = up[skill_xp[up] >= skill_costs[skill[up]]]
@@ -218,6 +218,17 @@ def numpy_loop(design: rm.Design, players: int, seed: int) -> tuple[np.ndarray, 
         finish[alive[done]] = clock[alive[done]] / 3600
         alive = alive[~done]
     return finish, count
+
+
+def practised_by_column(stage: Stage) -> np.ndarray:
+    """What is awarded to the one skill there is, over the columns of encounters, shape (states, 2, levels, columns)."""
+    told, world = stage.sources, stage.world
+    found = np.zeros((*world.skill_units.shape[1:4], world.weight.shape[2]), dtype=np.int64)
+    width = np.diff([*told.first_column, found.shape[-1]])
+    for source in np.nonzero(np.diff(told.first_practice))[0]:
+        its, mine = told.practice_column[told.first_practice[source]], told.first_column[source]
+        found[..., mine : mine + width[source]] = world.skill_units[0][..., its : its + width[source]]
+    return found
 
 
 _SIZES = ["levels", "columns", "sources", "skill_levels", "borders", "cells", "scale"]
@@ -254,9 +265,9 @@ def c_loop(
     table = time_table(stage.shape)
     ends = [*tracks.first[1:].tolist(), len(tracks.costs)]
     keep = {
-        "first_column": told.first_column, "skilled": (told.practises > 0).astype(np.int64),
+        "first_column": told.first_column, "skilled": (np.diff(told.first_practice) > 0).astype(np.int64),
         "reads_skill": (told.reads > 0).astype(np.int64), "limit": told.limits[0].copy(), "width": told.xp.width,
-        "first_amount": told.xp.first, "state": world.state, "skill_units": world.skill_units,
+        "first_amount": told.xp.first, "state": world.state, "skill_units": practised_by_column(stage),
         "seconds": world.seconds, "success": world.success, "weight": world.weight,
         "low": np.ascontiguousarray(told.xp.low), "amounts": told.xp.amounts, "up_to": told.xp.up_to,
         "factor": world.factor, "border": world.borders, "times": table,

@@ -152,6 +152,43 @@ DESERVED = {
     "income-falls": (lambda: with_sources({"xp": "10 if level < 8 else 5"}), ["level 8", "50%", "stays down"]),
     "award-rounds-to-zero": (lambda: rule(factor="0.05"), ["0.5 XP", "awards 0"]),
     "bands-out-of-order": (lambda: rule(against="gap", bands=[[5, 3], [2, 2]]), ["up to 2 stands after"]),
+    "band-out-of-reach": (
+        lambda: with_sources(
+            {"limit": 3},
+            {},
+            multipliers=[
+                {"name": "m", "against": "successes", "bands": [[0, 2], [2, 1.5], [5, 1.2]], "sources": ["a"]}
+            ],
+        ),
+        ["past 2 successes", "limits allow 2"],
+    ),
+    "gate-never-opens": (
+        lambda: with_sources({}, {"from_level": 9}, gates=[{"at_level": 5, "successes": {"b": 1}}]),
+        ["nobody passes level 5", "b opens at level 9"],
+    ),
+    "gate-key-closes": (
+        lambda: with_sources({}, {"to_level": 3}, gates=[{"at_level": 5, "successes": {"b": 2}}]),
+        ["b closes after level 3", "without 2 successes"],
+    ),
+    "refill-without-pool": (
+        lambda: with_sources({}, stats={"sap": {"base": 9, "refill_on_level_up": True}}),
+        ["sap is no pool"],
+    ),
+    "pool-undrained": (lambda: with_sources({}, stats={"sap": {"base": 9, "pool": True}}), ["always full"]),
+    "pool-never-empties": (
+        lambda: with_sources(
+            {},
+            stats={"sap": {"base": 9000, "pool": True, "refill_on_level_up": True}},
+            encounter={"drain": {"sap": 1}, "rest": {"seconds": 9}},
+        ),
+        ["hardly anybody rests"],
+    ),
+    "away-bonus-empty": (
+        lambda: with_sources(
+            {}, players={"p": {"hours_per_day": 1}}, away_bonus={"per_day_away": 0, "at_most": 9, "factor": 2}
+        ),
+        ["nothing is ever put into the store"],
+    ),
     "bands-gap": (lambda: rule(against="gap", bands=[[1, 3], [2, 0.5], [3, 2]]), ["up and down"]),
     "rule-never-applies": (lambda: rule(factor=2, from_level=25), ["no award"]),
     "rule-needs-schedule": (lambda: rule(factor=2, from_day=3), ["hours_per_day"]),
@@ -329,7 +366,7 @@ def cost(**way):
 FAULTY = {
     "unknown-key": data(titel="x"),
     "missing-key": {"format": 1},
-    "invalid-value": data(tracks={"a": {"max_level": "x", "cost": {"formula": "9"}}}),
+    "invalid-value": data(tracks={"a": {"max_level": [1], "cost": {"formula": "9"}}}),
     "invalid-name": data(constants={"a b": 1}),
     "hidden-name": data(constants={"floor": 1}),
     "name-clash": data(constants={"s": 1}, stats={"s": {"base": 1}}),
@@ -360,6 +397,15 @@ FAULTY = {
     "trait-empty": data(players={"p": {"traits": {"grip": {"mean": 1, "sd": 0.1, "at_least": 3}}}}),
     "retention-rises": data(players={"p": {"hours_per_day": 1, "stays": [[1, 0.5], [2, 0.6]]}}),
     "file-outside": cost(file="../costs.csv"),
+    "constant-circle": data(constants={"a": "b + 1", "b": "2 * a"}),
+    "negative-drain": data(
+        stats={"sap": {"base": 9, "pool": True}}, sources={"a": {**S, "seconds": 9}},
+        encounter={"drain": {"sap": "-level"}, "rest": {"seconds": 9}},
+    ),
+    "pool-empty": data(
+        stats={"sap": {"base": 2, "per_level": -1, "pool": True}}, sources={"a": {**S, "seconds": 9}},
+        encounter={"drain": {"sap": 1}, "rest": {"seconds": 9}},
+    ),
     "reserved-name": data(stats={"cost": {"base": 1}}),
     "two-skills": data(
         tracks={name: {"max_level": 3, "cost": {"formula": "9"}} for name in "abc"},
@@ -404,5 +450,11 @@ def codes_in_the_source():
 def test_every_code_is_documented_and_provoked_and_no_others_are():
     documented = set(re.findall(r"^\| `([a-z-]+)`", DOCS.read_text(encoding="utf-8"), re.M))
     assert set(codes_in_the_source()) <= documented
-    elsewhere = {"unreadable-file", "file-syntax", "no-translation"}  # Of files, and of `export`.
+    elsewhere = {
+        "unreadable-file",
+        "file-syntax",
+        "file-circle",
+        "stands-twice",
+        "no-translation",
+    }  # Of files, `export`.
     assert {*DESERVED, *FAULTY, *elsewhere} == documented

@@ -21,7 +21,7 @@ COLUMNS = {
     "award --source bark_borer --times 3 --level 8": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
     "simulate --players 20 --hours 3": "player level reached hours_p10 hours_p50 hours_p90 encounters_p50 days_p50 hours_in_level_p50 still_playing",
     "gain": "player level source base factor award outgrown blossom·week market·day catch-up",
-    "effort": "player level source chance seconds success award xp_per_hour cuts",
+    "effort": "player level source chance seconds success award xp_per_hour cuts falls",
     "party --encounters 5": "encounter member hours_p50 level_p10 level_p50 level_p90",
     "check": "code severity place level reason way_out",
     "explain tracks.warden.cost --level 7": "step expression put_in value note",

@@ -35,7 +35,7 @@ xp = { low = 9, high = 3 }
 skill = "grafting"
 skill_xp = 1
 [sources.borer]
-level = "two"
+level = true
 xp = "level ^ 2"
 [players.steady]
 spends = ["keen"]

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from ramulus.design import calendar, cost_ways, encounter, goal, multiplier, player, source, stat, track
+from ramulus.design import away, calendar, cost_ways, encounter, gate, goal, multiplier, player, source, stat, track
 from ramulus.design.model import DesignModel
 
 PAGE = (Path(__file__).parent.parent / "docs" / "design-file.md").read_text(encoding="utf-8")
@@ -21,8 +21,11 @@ SECTIONS = {
     "`[sources.NAME]`": source.Source,
     "`[encounter]`": encounter.Encounter,
     "`[encounter.failure]`": encounter.Failure,
+    "`[encounter.rest]`": encounter.Rest,
     "`[awards]`": encounter.Awards,
     "`[[multipliers]]`": multiplier.Multiplier,
+    "`[away_bonus]`": away.AwayBonus,
+    "`[[gates]]`": gate.Gate,
     "`[calendar]`": calendar.Calendar,
     "`[players.NAME]`": player.Player,
     "`[party]`": player.Party,

@@ -22,6 +22,7 @@ class Problem:
         allowed: what may stand there instead ("" when the message says it all).
         nearest: the allowed name closest to a mistyped one, or None.
         code: a stable short name of the kind of mistake, as listed in ``docs/findings.md``.
+        file: the file it stands in, where that is another one than that of the design; else None.
     """
 
     place: str
@@ -29,6 +30,7 @@ class Problem:
     allowed: str = ""
     nearest: str | None = None
     code: str = "invalid-value"
+    file: str | None = None
 
     def __str__(self) -> str:
         parts = [f"{self.place}: {self.found}" if self.place else self.found]
@@ -78,8 +80,11 @@ class DesignError(RamulusError):
         super().__init__(self.problems, file)  # Errors cross process borders when a simulation runs on a pool.
 
     def __str__(self) -> str:
-        prefix = f"{self.file}: " if self.file else ""
-        return "\n".join(f"{prefix}{problem}" for problem in self.problems)
+        lines = []
+        for problem in self.problems:
+            file = problem.file or self.file
+            lines.append(f"{file}: {problem}" if file else str(problem))
+        return "\n".join(lines)
 
 
 class MissingPartError(DesignError):

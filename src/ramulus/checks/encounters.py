@@ -57,7 +57,7 @@ def _never_best(overview: Overview) -> Iterator[Finding]:
     for index, name in enumerate(grid.sources):
         source = overview.tabulation.design.sources[name]
         if (
-            source.skill is None
+            not source.practised
             and source.limit is None
             and not (best == index).any()
             and grid.open[:-1, grid.source_of == index].any()

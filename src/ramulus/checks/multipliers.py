@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -9,6 +10,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.checks.finding import Finding
+from ramulus.design.multiplier import SUCCESSES, SUCCESSES_TODAY
+from ramulus.design.names import sources_scaled
 from ramulus.formula.functions import Array
 from ramulus.rules.multipliers import reads_leader
 from ramulus.rules.profile_tables import ProfileTables
@@ -19,6 +22,7 @@ from ramulus.rules.windows import meets
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.multiplier import Multiplier
+    from ramulus.design.source import Source
 
 FACTOR_CEILING = 10.0
 
@@ -29,7 +33,7 @@ class _Factors:
 
     Attributes:
         tabulation: the design's.
-        own, skill: on main-track and on skill awards, shape (R, P, L, C).
+        own, skill: on main-track awards, shape (R, P, L, C), and on skill awards, over the columns of practice.
     """
 
     tabulation: Tabulation
@@ -40,17 +44,18 @@ class _Factors:
 def _factors_of(design: Design) -> _Factors:
     tabulation = tabulated(design)
     profiles = [tabulation.profile(name).alone for name in design.profiles]
-    is_open = tabulation.columns.open
+    is_open, practised = tabulation.columns.open, tabulation.practice.open
     return _Factors(
         tabulation,
         np.where(is_open, np.stack([profile.factors for profile in profiles], axis=1), np.nan),
-        np.where(is_open, np.stack([profile.skill_factors for profile in profiles], axis=1), np.nan),
+        np.where(practised, np.stack([profile.skill_factors for profile in profiles], axis=1), np.nan),
     )
 
 
 def check_multipliers(design: Design, ceiling: float = FACTOR_CEILING) -> Iterator[Finding]:
     """Yield what is suspicious about the multipliers."""
     yield from _bands(design)
+    yield from _bands_out_of_reach(design)
     if not (design.sources and design.multipliers):
         return
     factors = _factors_of(design)
@@ -83,6 +88,28 @@ def _bands(design: Design) -> Iterator[Finding]:
             )  # fmt: skip
 
 
+def _bands_out_of_reach(design: Design) -> Iterator[Finding]:
+    """Bands of successes that lie beyond what limits allow."""
+    for index, rule in enumerate(design.multipliers):
+        if rule.counts not in (SUCCESSES, SUCCESSES_TODAY):
+            continue
+        met = [source for name, source in sources_scaled(design, rule)]
+        most = max((_most_successes(source, rule.counts) for source in met), default=math.inf)
+        beyond = [up_to for up_to, _ in [(-1, 0), *(rule.bands or [])][:-1] if up_to >= most]
+        if beyond:
+            yield Finding(
+                "band-out-of-reach", "note", f"multipliers[{index}].bands",
+                f"{rule.name!r}: bands past {beyond[0]:g} successes are never reached, as limits allow {most:g}",
+                "leave them out, or raise the limits",
+            )  # fmt: skip
+
+
+def _most_successes(source: Source, counts: str) -> float:
+    """Return how many successes limits allow before the last one, ever or in a day."""
+    day = source.limit_per_day if counts == SUCCESSES_TODAY else None
+    return min([limit - 1 for limit in (source.limit, day) if limit is not None], default=math.inf)
+
+
 def _never_applies(factors: _Factors) -> Iterator[Finding]:
     design = factors.tabulation.design
     scheduled = any(player.has_schedule for player in design.profiles.values())
@@ -106,7 +133,7 @@ def _never_applies(factors: _Factors) -> Iterator[Finding]:
                 f"{rule.name!r} falls on no play day of: {', '.join(missed)}",
                 "other days, or other days_per_week of those profiles",
             )  # fmt: skip
-        elif not reads_leader(rule) and all(_is_one(factor) for factor in reach):
+        elif not reads_leader(rule) and rule.counts is None and all(_is_one(factor) for factor in reach):
             yield Finding(
                 "rule-without-effect", "note", place, f"{rule.name!r} is 1 at every level and source",
                 "see it at every level (ramulus gain FILE)",

@@ -35,7 +35,7 @@ def check_names(design: Design) -> Iterator[Finding]:
 def _stats(design: Design, used: set[str]) -> Iterator[Finding]:
     """A stat that nothing reads; without encounters that is how a table of stats is meant, and only worth knowing."""
     for name, stat in design.stats.items():
-        if name in used or stat.refill_on_level_up:
+        if name in used or stat.pool or stat.refill_on_level_up:
             continue
         if design.encounter is None:
             yield Finding(

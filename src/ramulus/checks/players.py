@@ -13,6 +13,7 @@ from ramulus.checks.overview import Overview, overview_of
 from ramulus.errors import DesignError, Problem, RamulusError
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import classes_of
+from ramulus.rules.pools import drained_pools
 from ramulus.rules.quitting import quit_rules
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.still_playing import quit_peaks
@@ -61,12 +62,15 @@ def _try_tables(design: Design, name: str, ability: int) -> None:
     profile = tabulation.profile(name, ability)
     encounters = profile.encounters
     _ = encounters.seconds, encounters.success, encounters.weight, profile.alone.product(tabulation.always_on)
+    if drained_pools(design):
+        pools = profile.pools
+        _ = pools.drain, pools.program, pools.rest_seconds(pools.size.sum(axis=0))
 
 
 def _starved(overview: Overview) -> Iterator[Finding]:
     """Skills whose sources a profile hardly meets, because others pay better."""
     design, grid = overview.tabulation.design, overview.columns
-    skills = np.array([source.skill or "" for source in design.sources.values()])
+    skills = np.array([next(iter(source.practised), "") for source in design.sources.values()])
     for index, name in enumerate(overview.names):
         player = design.profile(name)
         if not player.pursuit:

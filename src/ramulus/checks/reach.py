@@ -91,7 +91,7 @@ def _limited_only(overview: Overview) -> Iterator[Finding]:
 
 
 def _unfed(design: Design) -> Iterator[Finding]:
-    practised = {source.skill for source in design.sources.values()}
+    practised = {skill for source in design.sources.values() for skill in source.practised}
     for track in design.track_order[1:]:
         if track not in practised:
             stats = [name for name, stat in design.stats.items() if stat_track(design, stat) == track]

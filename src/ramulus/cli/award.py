@@ -164,7 +164,16 @@ def _one_run(design: Design, given: list[float], track: str | None, start: dict[
     name = track or design.main_track_name
     heads = {key: head for key, head in HEADS.items() if key != "source" or printing.format is not options.Format.table}
     shown = table if printing.format is not options.Format.table or printing.output else table.drop(columns="source")
-    printing.table(shown, heads, f"{design.title}: awards to {name}", totals_in_words(table))
+    foot = "\n".join([totals_in_words(table), *_shut_in_words(design, track)])
+    printing.table(shown, heads, f"{design.title}: awards to {name}", foot)
+
+
+def _shut_in_words(design: Design, track: str | None) -> list[str]:
+    """Return a line that says which gates of a track hold awards here, as nothing opens them."""
+    name = track or design.main_track_name
+    mine = [gate for gate in design.gates if (gate.track or design.main_track_name) == name]
+    shut = [f"level {gate.at_level} (opens with {gate.in_words})" for gate in mine]
+    return [f"Gates are shut here: {', '.join(shut)}."] if shut else []
 
 
 def _from_source(
@@ -184,6 +193,8 @@ def _from_source(
         printing.say(f"{source} can be had {what.limits_in_words}; awards here have no time, so days are not counted")
     foot = [
         totals_in_words(table),
+        *_shut_in_words(design, None),
+        *(["All count as made on one day."] if any(rule.counts for rule in design.multipliers) else []),
         "",
         "How each award came about:",
         *_chain_lines(table, [str(c) for c in chains]),
@@ -198,10 +209,10 @@ def _practise(
     from ramulus.tables.compare_rules import totals_in_words
     from ramulus.tables.trace import trace_skill
 
-    if design.source(source).skill != track:
-        skill = design.source(source).skill
-        raise typer.BadParameter(f"{source} practises {skill or 'no skill'}, not {track}", param_hint="--track")
-    table, said = trace_skill(design, source, times, player=player, **start)
+    if track not in (skills := design.source(source).practised):
+        found = f"{source} practises {', '.join(skills) or 'no skill'}, not {track}"
+        raise typer.BadParameter(found, param_hint="--track")
+    table, said = trace_skill(design, source, times, player=player, skill=track, **start)
     foot = [totals_in_words(table), "", "How each award came about:", *_chain_lines(table, said)]
     who = player or next(iter(design.profiles))
     printing.table(table, HEADS, f"{design.title}: successes of {who} at {source}, for {track}", "\n".join(foot))

@@ -72,6 +72,8 @@ def gain(
     table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []
+    counted = [rule.name for rule in design.multipliers if rule.counts and not rule.timed]
+    foot += [f"Off here, as it looks at what was done: {', '.join(counted)} (award --source shows it)."] * bool(counted)
     foot += [words] if (words := how_rules_stack(design)) else []
     foot += how_near(design)
     title = f"{design.title}: awards on success to {who}{in_words(design.profile(who), ability)}"

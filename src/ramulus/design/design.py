@@ -11,11 +11,12 @@ from typing import Any, Self, TypeVar
 
 from pydantic import PrivateAttr
 
+from ramulus.design.merging import Whole
 from ramulus.design.model import DesignModel
 from ramulus.design.names import formula_places
-from ramulus.design.places import data_with, full_place
+from ramulus.design.places import data_with, full_place, split_place
 from ramulus.design.problems import validated
-from ramulus.design.saving import save_design, toml_text
+from ramulus.design.saving import save_design, save_parts, toml_text
 from ramulus.errors import DataError
 from ramulus.formula.parser import parse
 
@@ -41,6 +42,7 @@ class Design(DesignModel):
     _file: Path | None = PrivateAttr(default=None)
     _text: str | None = PrivateAttr(default=None)
     _also_from: Path | None = PrivateAttr(default=None)
+    _whole: Whole | None = PrivateAttr(default=None)
     _derived: dict[Any, Any] = PrivateAttr(default_factory=dict)
 
     @classmethod
@@ -67,17 +69,21 @@ class Design(DesignModel):
     def save(self, path: str | os.PathLike[str]) -> None:
         """Write the design, as TOML or JSON by the file's ending, whole or not at all.
 
-        A design read from TOML keeps its author's comments and order.
+        A design read from TOML keeps its author's comments and order. One that is spread over files is written back
+        into the file that says what has changed; to another file, as a whole.
 
         Raises:
             DataError: the ending is neither .toml nor .json, or the file cannot be written.
         """
-        save_design(self, self._text, Path(path))
+        if self._whole is None or self._file is None or Path(path).resolve() != self._file.resolve():
+            save_design(self, None if self._whole else self._text, Path(path))
+        else:
+            save_parts(self, self._whole)
 
     def to_toml(self) -> str:
         """Return the design as the TOML that `save` would write: comments and order of its file stay where they can."""
         try:
-            return toml_text(self, self._text)
+            return toml_text(self, None if self._whole else self._text)
         except DataError:  # The file's layout takes no changes; the design does.
             return toml_text(self, None)
 
@@ -100,7 +106,7 @@ class Design(DesignModel):
         """
         placed = {full_place(self, place): value for place, value in values.items()}
         changed = validated(type(self), data_with(self, placed), self._file)
-        return changed._attached(self._file, self._text, self._also_from)
+        return changed._attached(self._file, self._text, self._also_from, self._whole)
 
     def without_constants(self, names: Iterable[str]) -> Design:
         """Return a copy without some constants, which no formula may read.
@@ -111,7 +117,8 @@ class Design(DesignModel):
         gone, data = set(names), self.to_dict()
         kept = {name: value for name, value in data.get("constants", {}).items() if name not in gone}
         data = {**data, "constants": kept} if kept else {key: part for key, part in data.items() if key != "constants"}
-        return validated(type(self), data, self._file)._attached(self._file, self._text, self._also_from)
+        changed = validated(type(self), data, self._file)
+        return changed._attached(self._file, self._text, self._also_from, self._whole)
 
     @property
     def unread_constants(self) -> tuple[str, ...]:
@@ -123,6 +130,19 @@ class Design(DesignModel):
     def file(self) -> Path | None:
         """The file the design was read from, or None."""
         return self._file
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """The files that the design is read from, the one that was asked for first; none where it came from none."""
+        if self._whole is not None:
+            return tuple(part.file for part in self._whole.parts)
+        return (self._file,) if self._file is not None else ()
+
+    def origin_of(self, place: str) -> Path | None:
+        """Return the file that says what stands at a place, or None where the design came from none."""
+        if self._whole is None:
+            return self._file
+        return self._whole.file_of(tuple(int(part) if part.isdigit() else part for part in split_place(place)))
 
     @property
     def folders(self) -> tuple[Path, ...]:
@@ -147,8 +167,10 @@ class Design(DesignModel):
         state = super().__getstate__()
         return {**state, "__pydantic_private__": {**state["__pydantic_private__"], "_derived": {}}}
 
-    def _attached(self, file: Path | None, text: str | None, also_from: Path | None = None) -> Self:
-        self._file, self._text, self._also_from = file, text, also_from
+    def _attached(
+        self, file: Path | None, text: str | None, also_from: Path | None = None, whole: Whole | None = None
+    ) -> Self:
+        self._file, self._text, self._also_from, self._whole = file, text, also_from, whole
         return self
 
     def __eq__(self, other: object) -> bool:

@@ -5,11 +5,14 @@ from __future__ import annotations
 import json
 import os
 import tomllib
+from dataclasses import replace
 from importlib import resources
 from pathlib import Path
 from typing import Any
 
 from ramulus.design.design import Design
+from ramulus.design.merging import Whole, gathered
+from ramulus.design.places import split_place
 from ramulus.design.problems import validated
 from ramulus.design.reading import read_whole
 from ramulus.errors import DataError, DesignError, Problem, nearest_name
@@ -18,7 +21,7 @@ MAX_BYTES = 20_000_000
 
 
 def load_design(path: str | os.PathLike[str], *, also_from: str | os.PathLike[str] | None = None) -> Design:
-    """Read and validate a design file.
+    """Read and validate a design file, with the files that it includes and extends.
 
     Args:
         path: a TOML file, or a JSON file of the same shape (ending in .json).
@@ -31,11 +34,26 @@ def load_design(path: str | os.PathLike[str], *, also_from: str | os.PathLike[st
         DesignError: the file is missing, cannot be read, or is no valid design; the error holds every mistake,
             each with its place.
     """
-    file = Path(path)
+    whole = gathered(Path(path), _read)
+    file, allowed = whole.parts[0].file, Path(also_from) if also_from is not None else None
+    try:
+        design = validated(Design, whole.data, file)
+    except DesignError as error:
+        raise DesignError([_in_its_file(problem, whole) for problem in error.problems], error.file) from None
+    return design._attached(file, whole.parts[0].text, allowed, whole if len(whole.parts) > 1 else None)
+
+
+def _read(file: Path) -> tuple[dict[str, Any], str | None]:
     text = _text(file)
-    design = validated(Design, _parsed(file, text), file)
-    allowed = Path(also_from) if also_from is not None else None
-    return design._attached(file, text if file.suffix.lower() != ".json" else None, allowed)
+    return _parsed(file, text), text if file.suffix.lower() != ".json" else None
+
+
+def _in_its_file(problem: Problem, whole: Whole) -> Problem:
+    """Return a mistake with the file that it stands in, where a design has several."""
+    if len(whole.parts) == 1:
+        return problem
+    location = tuple(int(part) if part.isdigit() else part for part in split_place(problem.place))
+    return replace(problem, file=str(whole.file_of(location)))
 
 
 def demo_text() -> str:

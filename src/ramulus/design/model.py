@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import Field
+from pydantic import Field, PrivateAttr
 
 from ramulus.design.away import AwayBonus
 from ramulus.design.base import FormulaName, Model, Number, PlainName
@@ -17,6 +17,7 @@ from ramulus.design.multiplier import Multiplier
 from ramulus.design.player import Party, Player
 from ramulus.design.source import Source
 from ramulus.design.stat import Stat, Upgrade
+from ramulus.design.stated_formulas import names_read, overlaid
 from ramulus.design.track import Track
 from ramulus.errors import MissingPartError, UnknownNameError
 
@@ -74,12 +75,26 @@ class DesignModel(Model):
     """Where the pace should be."""
     accept: list[Accepted] = []
     """Findings of `check` that the author has seen and accepts."""
+    _formulas: dict[tuple[int | str, ...], str] = PrivateAttr(default_factory=dict)
 
-    def to_dict(self, *, defaults: bool = False) -> dict[str, Any]:
-        """Return the design as plain data; what the author left out stays out, or with `defaults` stands as it is."""
+    def to_dict(self, *, defaults: bool = False, numbers: bool = False) -> dict[str, Any]:
+        """Return the design as plain data; what the author left out stays out, or with `defaults` stands as it is.
+
+        Formulas of constants alone stay formulas, or with `numbers` (and with `defaults`) are the numbers they give.
+        """
         if defaults:
             return {**self.model_dump(mode="json"), "encounter": self.encounters.model_dump(mode="json")}
-        return self.model_dump(mode="json", exclude_unset=True, exclude_none=True)
+        data = self.model_dump(mode="json", exclude_unset=True, exclude_none=True)
+        return overlaid(data, self._formulas) if self._formulas and not numbers else data
+
+    def _keep_formulas(self, formulas: Mapping[tuple[int | str, ...], str]) -> None:
+        """Keep the formulas of constants that stand where the design has numbers."""
+        self._formulas = dict(formulas)
+
+    @property
+    def constant_formulas(self) -> dict[str, str]:
+        """The formulas of constants alone, by place: of constants, and where a number alone is asked for."""
+        return dict(names_read(self._formulas))
 
     @property
     def main_track_name(self) -> str:

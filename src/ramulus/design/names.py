@@ -43,6 +43,8 @@ def formula_places(design: DesignModel) -> Iterator[FormulaPlace]:
     ):
         if isinstance(text, str):
             yield FormulaPlace(place, text, names | constants)
+    for place, text in design.constant_formulas.items():
+        yield FormulaPlace(place, text, constants)
 
 
 _Found = Iterator[tuple[str, float | str | None, frozenset[str]]]

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 import copy
-import types
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any, TypeVar, Union, get_args, get_origin
+from typing import Any, TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 from pydantic_core import ErrorDetails
 
 from ramulus.design.across import problems_across
-from ramulus.design.cost_ways import Cost, Segment, way_of_cost, way_of_segment
-from ramulus.design.goal import Goal, kind_of_goal
+from ramulus.design.annotations import model_at
 from ramulus.design.model import SMALLEST_KEYS, DesignModel
 from ramulus.design.references import name_problems
-from ramulus.design.trait import VaryingTrait
-from ramulus.design.xp import XpKind, kind_of_xp
+from ramulus.design.resolving import Resolved
+from ramulus.design.stated_formulas import place_of
 from ramulus.errors import DesignError, Problem, nearest_name, shortly
 from ramulus.showing import control_in
 
@@ -40,11 +38,13 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
         data: what the file says.
         file: stands in the message.
     """
-    problems: list[Problem] = []
-    removed: set[str] = set()
-    remaining: dict[str, Any] | None = _plain(data)
+    resolved = Resolved(_plain(data), DesignModel)
+    problems = [problem for _, problem in resolved.problems]
+    removed: set[str] = {str(part) for location, _ in resolved.problems for part in location[-1:]}
+    remaining: dict[str, Any] | None = _without_faulty(resolved)
     design: D | None = None
-    for _ in range(_SALVAGE_ROUNDS):
+    for rounds in range(_SALVAGE_ROUNDS):
+        first = rounds == 0
         if remaining is None:
             break
         try:
@@ -56,7 +56,7 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
             problems += [
                 _problem(d, remaining)
                 for d in details
-                if not problems or (d["type"] == "ramulus" and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL)
+                if first or (d["type"] == "ramulus" and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL)
             ]
             remaining = _without(remaining, [_location(detail) for detail in details], removed)
     problems += _control_characters(data)
@@ -66,7 +66,14 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
     if problems:
         raise DesignError(problems, str(file) if file else None)
     assert design is not None
+    design._keep_formulas(resolved.formulas)
     return design
+
+
+def _without_faulty(resolved: Resolved) -> dict[str, Any] | None:
+    """Return the data without numbers that no formula gave, so that the rest can still be checked."""
+    faulty = [location for location, _ in resolved.problems if location[0] != "constants"]
+    return _without(resolved.data, faulty, set()) if faulty else resolved.data
 
 
 def _plain(value: Any) -> Any:
@@ -91,14 +98,6 @@ def _control_characters(value: Any, location: Location = ()) -> Iterator[Problem
         if bad is not None:
             found = f"{shortly(value)} holds the control character U+{ord(bad):04X}"
             yield Problem(place_of(location), found, "text that can be shown")
-
-
-def place_of(location: Location) -> str:
-    """Return a location as authors write it: ``tracks.warden.cost``, ``multipliers[0].factor``."""
-    text = ""
-    for part in location:
-        text += f"[{part}]" if isinstance(part, int) else f".{part}" if text else str(part)
-    return text
 
 
 def _location(detail: ErrorDetails) -> Location:
@@ -129,54 +128,11 @@ def _problem(detail: ErrorDetails, data: dict[str, Any]) -> Problem:
 
 
 def _unknown_key(location: Location, data: dict[str, Any]) -> Problem:
-    model = _model_at(DesignModel, location[:-1], data)
+    model = model_at(DesignModel, location[:-1], data)
     keys = list(model.model_fields) if model else []
     key = str(location[-1])
     near = nearest_name(key, keys)
     return Problem(place_of(location), "unknown key", ", ".join(keys), near, code="unknown-key")
-
-
-def _model_at(model: type[BaseModel], location: Location, data: Any) -> type[BaseModel] | None:
-    """Return the model of the table at a location, following fields, dicts and lists."""
-    annotation: Any = model
-    for part in location:
-        data = data[part]
-        if isinstance(annotation, type) and issubclass(annotation, BaseModel):
-            field = annotation.model_fields.get(str(part))
-            if field is None:
-                return None
-            annotation = _of_its_kind(_bare(field.annotation), data)
-        else:
-            inner = get_args(annotation)
-            annotation = _of_its_kind(_bare(inner[-1]), data) if inner else None
-    return annotation if isinstance(annotation, type) and issubclass(annotation, BaseModel) else None
-
-
-_KINDS: dict[Any, Any] = {
-    Cost: way_of_cost,
-    Segment: way_of_segment,
-    XpKind: kind_of_xp,
-    VaryingTrait: lambda _: VaryingTrait,
-    Goal: kind_of_goal,
-}
-
-
-def _of_its_kind(annotation: Any, data: Any) -> Any:
-    """Return the class that a table of several kinds is of."""
-    return _KINDS[annotation](data) if annotation in _KINDS else annotation
-
-
-def _bare(annotation: Any) -> Any:
-    """Strip `Annotated` and `| None`."""
-    while True:
-        if hasattr(annotation, "__metadata__"):
-            annotation = get_args(annotation)[0]
-        elif get_origin(annotation) in (Union, types.UnionType):
-            choices = [choice for choice in get_args(annotation) if choice is not type(None)]
-            # Where a number, a formula or a table may stand, unknown keys stand in the table.
-            annotation = next((choice for choice in choices if choice in _KINDS), choices[0])
-        else:
-            return annotation
 
 
 def _without(data: Mapping[str, Any], locations: list[Location], removed: set[str]) -> dict[str, Any] | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import os
 import secrets
@@ -11,7 +12,9 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
+from ramulus.design.merging import Whole
 from ramulus.design.model import DesignModel
+from ramulus.design.stated_formulas import Location
 from ramulus.errors import DataError, EndingError, nearest_name
 
 
@@ -30,13 +33,69 @@ def save_design(design: DesignModel, text: str | None, path: Path) -> None:
     write_whole(path, content)
 
 
+def save_parts(design: DesignModel, whole: Whole) -> None:
+    """Write what has changed of a design that is spread over files, each change into the file that says it."""
+    changed = {part.file: copy.deepcopy(part.data) for part in whole.parts}
+    for location, value in _changes(whole.data, design.to_dict()):
+        file = whole.file_of(location)
+        _put(changed[file], _within(whole, file, location), value)
+    written = {}
+    for part in whole.parts:
+        if changed[part.file] != part.data:
+            as_json = json.dumps(changed[part.file], indent=2, ensure_ascii=False) + "\n"
+            written[part.file] = as_json if part.text is None else text_with(part.text, changed[part.file])
+    write_all(dict(written))
+
+
+GONE = object()
+
+
+def _changes(before: Any, now: Any, at: Location = ()) -> Iterator[tuple[Location, Any]]:
+    """Yield the locations at which data differs, with what is to stand there, or GONE."""
+    for key in before.keys() | now.keys():
+        here = (*at, str(key))
+        if key not in now:
+            yield here, GONE
+        elif key not in before:
+            yield here, now[key]
+        elif isinstance(before[key], dict) and isinstance(now[key], dict):
+            yield from _changes(before[key], now[key], here)
+        elif _same_tables(before[key], now[key]):
+            for index, (old, new) in enumerate(zip(before[key], now[key], strict=True)):
+                yield from _changes(old, new, (*here, index))
+        elif before[key] != now[key]:
+            yield here, now[key]
+
+
+def _within(whole: Whole, file: Path, location: Location) -> Location:
+    """Return where an item of a list that several files add to stands in its own file."""
+    if len(location) < 2 or not isinstance(location[1], int):
+        return location
+    before = [index for index in range(location[1]) if whole.file_of((location[0], index)) == file]
+    return (location[0], len(before), *location[2:])
+
+
+def _put(data: Any, location: Location, value: Any) -> None:
+    for part in location[:-1]:
+        data = data.setdefault(part, {}) if isinstance(data, dict) else data[part]
+    if value is GONE:
+        del data[location[-1]]
+    else:
+        data[location[-1]] = value
+
+
 def toml_text(design: DesignModel, text: str | None) -> str:
     """Return the design as TOML; comments and order of the text it came from stay."""
     import tomlkit
 
     data = design.to_dict()
-    if text is None:
-        return tomlkit.dumps(data)
+    return tomlkit.dumps(data) if text is None else text_with(text, data)
+
+
+def text_with(text: str, data: dict[str, Any]) -> str:
+    """Return TOML that says some data; comments and order of a text stay."""
+    import tomlkit
+
     # A new table has a header of its own where the file's layout allows that, else it goes into a line; what was
     # written is read again, because some layouts take neither.
     for written in (_as_it_is, _in_a_line):

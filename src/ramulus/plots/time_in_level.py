@@ -52,7 +52,8 @@ def time_in_level(
         _name_drags(axes, drags_of(result, track), scale)
         _mark_goals(axes, result, name, scale)
         label_ends(axes, [end for end in ends if end is not None])
-        finish(axes, f"{played_in_words(result)} · line: the median player; band: p10 to p90")
+        gates = "; diamond: with the time at the level's gate" if "hours_at_gate_p50" in table else ""
+        finish(axes, f"{played_in_words(result)} · line: the median player; band: p10 to p90{gates}")
     return axes
 
 
@@ -63,6 +64,10 @@ def _line(ax: Axes, rows: pd.DataFrame, index: int, of: int, scale: float) -> tu
     low, high = known["hours_p10"] * scale, known["hours_p90"].fillna(known["hours_p50"]) * scale
     ax.fill_between(known["level"], low, high, **band(look["color"], of))
     ax.plot(known["level"], known["hours_p50"] * scale, **look)
+    if "hours_at_gate_p50" in known and (held := known[known["hours_at_gate_p50"] > 0]).size:
+        until = (held["hours_p50"] + held["hours_at_gate_p50"]) * scale
+        ax.vlines(held["level"], held["hours_p50"] * scale, until, color=look["color"], linestyle=":", linewidth=1.4)
+        ax.plot(held["level"], until, linestyle="", marker="D", markersize=6, color=look["color"])
     last = known.iloc[-1]
     return float(last["level"]), float(last["hours_p50"] * scale), str(last["player"]), str(look["color"])
 

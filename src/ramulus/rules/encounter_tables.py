@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -130,15 +130,19 @@ class EncounterTables:
 
     Attributes:
         scene: the profile, levels and columns.
-        practice: the same over the columns of what is practised.
     """
 
-    def __init__(self, scene: Scene, practice: Scene) -> None:
-        self.scene, self.practice = scene, practice
+    def __init__(self, scene: Scene, practice: Callable[[], Scene]) -> None:
+        self.scene, self._practice = scene, practice
+
+    @cached_property
+    def practice(self) -> Scene:
+        """The scene over the columns of what is practised."""
+        return self._practice()
 
     def met_at(self, level: float) -> EncounterTables:
         """Return the tables with every source as a player of one level meets it."""
-        return EncounterTables(self.scene.met_at(level), self.practice.met_at(level))
+        return EncounterTables(self.scene.met_at(level), lambda: self.practice.met_at(level))
 
     def _by_source(self, key: str, default: float | str | None) -> Array:
         """Evaluate a source's own number or formula where it has one, and the encounter's for all others."""

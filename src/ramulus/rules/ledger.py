@@ -11,7 +11,7 @@ from ramulus.rules.bar import Bar
 from ramulus.rules.ledger_state import Account, fingerprint, restored, saved
 from ramulus.rules.listeners import Listener, Listeners
 from ramulus.rules.outcomes import AwardOutcome, LedgerEvent, LossOutcome
-from ramulus.rules.overflow import book_award, book_loss, threshold
+from ramulus.rules.overflow import book_loss, threshold
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_units import FINEST, as_units, from_units, plain_number
 
@@ -131,6 +131,11 @@ class Ledger:
         """The bar's text, such as ``Level 7 · 218 / 640``."""
         return self.bar.label(self.level, self.account.xp)
 
+    @property
+    def shut_gates(self) -> list[int]:
+        """The levels of the gates that are shut."""
+        return [self.start_level + gate for gate in self.tables.gates if gate not in self.account.open]
+
     # --- awards and losses -------------------------------------------------------------------------------------
 
     def award(self, amount: float) -> AwardOutcome:
@@ -153,7 +158,7 @@ class Ledger:
         if account.xp + units < self._thresholds[before]:
             account.xp += units
         else:
-            account.level, account.xp, wasted = book_award(self._rule, before, account.xp, units)
+            account.level, account.xp, wasted = self.tables.book(before, account.xp, units, account.open)
             account.wasted += wasted
             kept = account.xp if account.level > before else 0
             self._grant_new_levels()
@@ -163,6 +168,21 @@ class Ledger:
             self._listeners.tell(self, self._award_events(levels[0], outcome.wasted))
         return outcome
 
+    def open_gate(self, level: int) -> AwardOutcome:
+        """Open the gate at a level for good; whoever stands there with the level's cost goes on.
+
+        Returns:
+            What that did: an award of 0.
+
+        Raises:
+            AwardError: there is no gate at the level; nothing has changed.
+        """
+        if level - self.start_level not in self.tables.gates:
+            there = ", ".join(str(self.start_level + gate) for gate in self.tables.gates) or "none"
+            raise AwardError(f"no gate of {self.track!r} is at level {level!r}; there are: {there}")
+        self.account.open |= {level - self.start_level}
+        return self.award(0)
+
     def _grant_new_levels(self) -> None:
         """Grant the points of levels reached for the first time; a level won back grants none again."""
         account, granted = self.account, self.tables.granted
@@ -171,7 +191,8 @@ class Ledger:
             account.peak = account.level
 
     def _award_events(self, before: int, wasted: float) -> list[LedgerEvent]:
-        events = [LedgerEvent("level_up", level) for level in range(before + 1, self.level + 1)]
+        kinds = ("level_up", "refilled") if self.tables.refills else ("level_up",)
+        events = [LedgerEvent(kind, level) for level in range(before + 1, self.level + 1) for kind in kinds]
         if before < self.level == self.max_level:
             events.append(LedgerEvent("reached_cap", self.level))
         if wasted:
@@ -223,7 +244,8 @@ class Ledger:
         """Call `listener(ledger, event)` whenever something of a kind happens, in the order of subscription.
 
         Args:
-            event: "level_up" (once a level), "reached_cap", "wasted" or "lost_level" (once a level).
+            event: "level_up" (once a level), "refilled" (with it, where level-ups fill a pool), "reached_cap", "wasted"
+                or "lost_level" (once a level).
             listener: is called after the ledger is complete again. One that raises keeps neither the ledger nor
                 the other listeners from finishing; its error comes out of `award` or `lose` afterwards.
 

@@ -32,6 +32,7 @@ class Account:
     earned: int = 0
     lost: int = 0
     wasted: int = 0
+    open: frozenset[int] = frozenset()
 
     def balanced(self, costs: Sequence[int]) -> bool:
         """Whether everything earned is accounted for."""
@@ -42,7 +43,8 @@ def fingerprint(tables: TrackTables) -> str:
     """Return a short hash of a track's costs and rules, to tell saves of another design."""
     rules = tables.track.model_dump(mode="json", exclude={"cost"})
     points = [int(p) if p.is_integer() else p for p in tables.granted.tolist()]
-    text = json.dumps([rules, tables.scale, list(tables.overflow.costs), points], sort_keys=True)
+    gates = [list(tables.gates.items())] if tables.gates else []
+    text = json.dumps([rules, tables.scale, list(tables.overflow.costs), points, *gates], sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()[:16]
 
 
@@ -54,6 +56,7 @@ def saved(account: Account, tables: TrackTables) -> dict[str, Any]:
         "format": FORMAT, "track": tables.name, "rules": fingerprint(tables), "level": start + account.level,
         "peak_level": start + account.peak, "xp": xp["xp"], "points": account.points, "earned": xp["earned"],
         "lost": xp["lost"], "wasted": xp["wasted"], "baseline": xp["baseline"],
+        **({"open_gates": sorted(start + gate for gate in account.open)} if tables.gates else {}),
     }  # fmt: skip
 
 
@@ -81,8 +84,17 @@ def _read(data: Mapping[str, Any], tables: TrackTables) -> Account:
     level, peak = operator.index(data["level"]) - start, operator.index(data["peak_level"]) - start
     units = {name: as_units(data[name], rule.scale, name, MOST_BOOKED) for name in _IN_UNITS}
     as_units(data["points"], 10**FINEST, "points", MOST_BOOKED)
-    account = Account(level, peak, points=data["points"], **units)
-    in_range = 0 <= level <= peak <= rule.cap
-    if not in_range or not account.balanced(rule.costs) or not can_hold(rule, level, account.xp):
+    is_open = frozenset(operator.index(gate) - start for gate in data["open_gates"]) if tables.gates else frozenset()
+    account = Account(level, peak, points=data["points"], open=is_open, **units)
+    in_range = 0 <= level <= peak <= rule.cap and is_open <= tables.gates.keys()
+    if not in_range or not account.balanced(rule.costs) or not _can_hold(tables, account):
         raise SavedLedgerError("a damaged saved ledger: level, XP, earned, lost and wasted do not add up")
     return account
+
+
+def _can_hold(tables: TrackTables, account: Account) -> bool:
+    rule = tables.overflow
+    gate, fills = tables.next_gate(account.level, account.open)
+    if account.level == gate < rule.cap:
+        return not fills or account.xp <= rule.costs[gate]
+    return can_hold(rule, account.level, account.xp)

@@ -8,7 +8,7 @@ from typing import Any
 from ramulus.errors import AwardError, UnknownNameError
 from ramulus.rules.outcomes import LedgerEvent
 
-EVENTS = ("level_up", "reached_cap", "wasted", "lost_level")
+EVENTS = ("level_up", "refilled", "reached_cap", "wasted", "lost_level")
 Listener = Callable[[Any, LedgerEvent], object]
 
 

@@ -39,7 +39,9 @@ class ProfileTables:
     def __init__(self, tables: DesignTables, name: str, ability_class: int, alone: Awarding | None = None) -> None:
         self.tables, self.name, self.ability_class = tables, name, ability_class
         self.player: Player = tables.design.profile(name)
-        self.encounters = EncounterTables(tables.scene(name, ability_class), tables.practice_scene(name, ability_class))
+        self.encounters = EncounterTables(
+            tables.scene(name, ability_class), lambda: tables.practice_scene(name, ability_class)
+        )
         self.alone = self.awarding(ALONE) if alone is None else alone
         self._pay: Lazily[Rules, MeanPay] = Lazily(self._mean_pay)
         self._timelines: Lazily[float, Timeline] = Lazily(lambda hours: timeline(tables.design, self.player, hours))

@@ -63,9 +63,9 @@ class QuitRules:
                 days = np.where(played < NEVER, schedule.calendar_days(last + missed) - (came - 1), NEVER)
             else:
                 days = self._own_days(draws)
-                known = np.where(days < NEVER // schedule.day, days, 0).astype(np.int64)
-                until = schedule.play_days_until(known + came - 1) - missed
-                played = np.where(known > 0, until, NEVER)
+                sure = np.where(days < NEVER // schedule.day, days, 0).astype(np.int64)
+                until = schedule.play_days_until(sure + came - 1) - missed
+                played = np.where(sure > 0, until, NEVER)
         known = played < NEVER // schedule.day
         return np.where(known, np.where(known, played, 0) * schedule.day, NEVER), np.where(known, days, NEVER)
 

@@ -10,12 +10,14 @@ import numpy as np
 from ramulus.formula.functions import Array
 from ramulus.rules.costs import CostCurve, cost_curve
 from ramulus.rules.evaluating import fault
-from ramulus.rules.overflow import Overflow, overflow_of, threshold
+from ramulus.rules.overflow import Overflow, book_before_gate, overflow_of, threshold
 from ramulus.rules.points import points_granted
 from ramulus.rules.rounding import Rounder
 from ramulus.rules.xp_units import MOST_UNITS, cost_units, to_units, units_per_xp
 
 if TYPE_CHECKING:
+    from collections.abc import Collection
+
     from ramulus.design import Design
 
 
@@ -61,9 +63,39 @@ class TrackTables:
         return overflow_of(self.track, cost_units(self.curve, self.scale), self.scale)
 
     @cached_property
+    def gates(self) -> dict[int, bool]:
+        """The levels of its gates, from 0, rising; and whether XP there fills the bar and no more."""
+        main = self._design.main_track_name
+        mine = [gate for gate in self._design.gates if (gate.track or main) == self.name]
+        return {
+            gate.at_level - self.track.start_level: gate.meanwhile == "fill"
+            for gate in sorted(mine, key=lambda gate: gate.at_level)
+        }
+
+    def next_gate(self, level: int, is_open: Collection[int]) -> tuple[int, bool]:
+        """Return the level of the next shut gate, at a level or above it, and whether XP there fills the bar only.
+
+        Where there is none it is the cap.
+        """
+        shut = ((gate, fills) for gate, fills in self.gates.items() if gate >= level and gate not in is_open)
+        return next(shut, (self.overflow.cap, False))
+
+    def book(self, level: int, xp: int, units: int, is_open: Collection[int]) -> tuple[int, int, int]:
+        """Book an award, with some gates open; returns as `book_award` does."""
+        gate, fills = self.next_gate(level, is_open) if self.gates else (self.overflow.cap, False)
+        return book_before_gate(self.overflow, gate, fills, level, xp, units)
+
+    @cached_property
     def thresholds(self) -> list[int]:
         """The XP that pays for each level, in units; 0 at the cap, which every award reaches."""
         return [*(threshold(self.overflow, level) for level in range(self.overflow.cap)), 0]
+
+    @property
+    def refills(self) -> bool:
+        """Whether its level-ups fill a pool."""
+        stats = self._design.stats.values()
+        is_main = self.name == self._design.main_track_name
+        return is_main and any(stat.pool and stat.refill_on_level_up for stat in stats)
 
     @cached_property
     def start_units(self) -> int:

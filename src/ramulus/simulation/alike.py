@@ -7,11 +7,21 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.simulation.gates import Gates
 from ramulus.simulation.world import Stage
 
 Floats = NDArray[np.float64]
 _OF_PLAY = ("last_level", "until", "most_encounters", "horizon")  # When play ends, and not what is played.
-_BY_COLUMN = ("seconds", "success", "weight", "factor", "units", "skill_units")  # Axes (…, level, column).
+_BY_COLUMN = ("seconds", "success", "weight", "factor", "units")  # Axes (…, level, column).
+
+
+# What has no level of the rules that look around them.
+_OF_RULES = {
+    "done": ("kind", "first", "ends", "stride", "skill_worth"),
+    "gates": Gates._fields,
+    "pools": ("refills", "steps"),
+    "away": ("more", "whole", "gaps"),
+}
 
 
 def alike_up_to(one: Stage, two: Stage) -> int:
@@ -42,6 +52,11 @@ def _by_level(stage: Stage) -> Iterator[Floats]:
         yield np.moveaxis(np.where(open_there, table, 0.0), -2, 0)
     if world.pay.shape[1] == met.shape[1]:
         yield np.moveaxis(np.where(met, world.pay, 0.0), 1, 0)
+    done, pools = world.done, world.pools
+    for table in (world.skill_units, done.worth, done.practice, done.spent, pools.drain):
+        yield np.moveaxis(table.astype(np.float64), -2, 0)
+    for table in (pools.size, pools.leaves, world.away.per_day, world.away.most):
+        yield np.moveaxis(table.astype(np.float64), -1, 0)
     yield world.lost.astype(np.float64)
     yield stage.tracks.costs[: stage.tracks.cap[0]].astype(np.float64)
 
@@ -51,7 +66,7 @@ def _first_apart(one: Floats, two: Floats, levels: int) -> int:
     if one.shape[1:] != two.shape[1:]:
         return 0
     shared = min(len(one), len(two), levels)
-    if not shared:
+    if not shared or not one.size:
         return levels
     different = ~np.isclose(one[:shared], two[:shared], rtol=0, atol=0, equal_nan=True).reshape(shared, -1).all(axis=1)
     return int(different.argmax()) if different.any() else levels
@@ -69,7 +84,9 @@ def _same_at_any_level(one: Stage, two: Stage) -> bool:
         (getattr(one.sources.xp, key), getattr(two.sources.xp, key)) for key in ("width", "first", "amounts", "up_to")
     ]
     pairs += [(getattr(one.world, key), getattr(two.world, key)) for key in ("borders", "state", "first_border")]
-    return all(np.array_equal(first, second) for first, second in pairs)
+    for part, keys in _OF_RULES.items():
+        pairs += [(getattr(getattr(one.world, part), key), getattr(getattr(two.world, part), key)) for key in keys]
+    return one.comes == two.comes and all(np.array_equal(first, second) for first, second in pairs)
 
 
 def _same_tracks(one: Stage, two: Stage) -> bool:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import fields
 from typing import NamedTuple, Protocol
 
 import numpy as np
@@ -13,7 +12,7 @@ from ramulus.formula.functions import Array
 from ramulus.rules.coming import Points, calendar_days_reached, own_days_reached
 from ramulus.rules.schedule import Schedule
 from ramulus.simulation.chunks import Chunk
-from ramulus.simulation.played import Arrivals, Each, PlayedProfile, arrivals_of, cut_off_before
+from ramulus.simulation.played import Each, PlayedProfile, arrivals_of, cut_off_before
 from ramulus.simulation.quits import Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, ENDLESS, HORIZON, RunningTotals
@@ -26,8 +25,8 @@ class Keeper(Protocol):
     def add(self, chunk: Chunk) -> None:
         """Take in one chunk's players."""
 
-    def samples(self) -> tuple[Sample, ...]:
-        """Return a sample for each field of `Arrivals`, over the levels of all tracks."""
+    def samples(self) -> dict[str, Sample]:
+        """Return a sample for each field of `Arrivals` that there is, over the levels of all tracks."""
 
 
 class WholeKeeper:
@@ -47,12 +46,12 @@ class WholeKeeper:
         self._held[chunk.players] = chunk.tally.held
         self._done[chunk.players] = True
 
-    def samples(self) -> tuple[Sample, ...]:
+    def samples(self) -> dict[str, Sample]:
         """Return the samples of the players that are done."""
         done = slice(None) if self._done.all() else self._done
         numbers = np.arange(len(self._done), dtype=np.int64)[done]
         values = _numbers_of(self._arrival[done], self._encounters[done], self._held[done], numbers, self._spans)
-        return tuple(map(WholeSample, values))
+        return {name: WholeSample(array) for name, array in values.items()}
 
 
 class BinnedKeeper:
@@ -60,18 +59,20 @@ class BinnedKeeper:
 
     def __init__(self, spans: _Spans, every: int) -> None:
         self._spans = spans
-        self._binned = tuple(BinnedSample.empty(every) for _ in fields(Arrivals)[: None if spans.comes else -1])
+        nobody = np.zeros((0, every))
+        names = _numbers_of(nobody, nobody.astype(np.int32), nobody, np.zeros(0, np.int64), spans)
+        self._binned = {name: BinnedSample.empty(every) for name in names}
 
     def add(self, chunk: Chunk) -> None:
         """Take in one chunk's players."""
         tally = chunk.tally
         values = _numbers_of(tally.arrival, tally.encounters, tally.held, chunk.numbers, self._spans)
-        for sample, part in zip(self._binned, values, strict=True):
-            sample.add(part)
+        for name, part in values.items():
+            self._binned[name].add(part)
 
-    def samples(self) -> tuple[Sample, ...]:
+    def samples(self) -> dict[str, Sample]:
         """Return the samples of everybody so far."""
-        return self._binned
+        return dict(self._binned)
 
 
 class _Spans(NamedTuple):
@@ -94,11 +95,8 @@ class _Spans(NamedTuple):
 
 def _numbers_of(
     arrival: Array, encounters: NDArray[np.int32], held: Array, numbers: NDArray[np.int64], spans: _Spans
-) -> tuple[Array, ...]:
-    """Return an array for each field of `Arrivals`, not a number where a level was not reached.
-
-    The last, the days of the calendar, is left out where all come on day 1.
-    """
+) -> dict[str, Array]:
+    """Return an array for each field of `Arrivals` that there is, not a number where a level was not reached."""
     counted = np.where(np.isfinite(arrival), encounters, np.nan)
     in_level = np.full_like(arrival, np.nan)
     in_level[:, :-1] = np.diff(arrival, axis=1)
@@ -107,8 +105,12 @@ def _numbers_of(
     in_level[:, spans.starts[1:] - 1] = np.nan  # From the cap of one track there is no way to the start of another.
     in_level[:, : spans.own_start] = np.nan  # Nobody was ever in a level below its start.
     when = (arrival, numbers, spans.schedules, spans.comes)
-    days = [own_days_reached(*when), *([calendar_days_reached(*when)] if spans.comes else [])]
-    return arrival, counted, in_level, *days
+    found = {"seconds": arrival, "encounters": counted, "in_level": in_level, "days": own_days_reached(*when)}
+    if spans.comes:
+        found["calendar"] = calendar_days_reached(*when)
+    if spans.gates:
+        found["at_gate"] = np.where(np.isnan(in_level), np.nan, held)
+    return found
 
 
 class Gathering:
@@ -159,7 +161,10 @@ class Gathering:
     def played(self, scale: int) -> PlayedProfile:
         """Return what the players folded in so far came to; `scale` is the units in one XP of the main track."""
         samples = self._keeper.samples()
-        arrivals = {name: arrivals_of([one.over(where) for one in samples]) for name, where in self._spans.items()}
+        arrivals = {
+            track: arrivals_of({name: sample.over(where) for name, sample in samples.items()})
+            for track, where in self._spans.items()
+        }
         cut_off = {name: counts.copy() for name, counts in self._cut_off.items()}
         totals = self._totals.totals(scale)
         quits = None if self._quits is None else self._quits.of(self._done)

@@ -23,6 +23,7 @@ class InLevel:
 
     def __init__(self, arrivals: Arrivals, profile: Group, track: str) -> None:
         self._sample: Sample = arrivals.in_level
+        self._at_gate = arrivals.at_gate
         self._reached: NDArray[np.int64] = arrivals.seconds.reached()
         finished = self._sample.reached()
         self.known: NDArray[np.bool_] = (2 * finished >= self._reached) & (finished > 0)
@@ -31,6 +32,13 @@ class InLevel:
     def hours(self, percent: int) -> Array:
         """Return a quantile of the hours within each level."""
         hours = quantile(self._sample, percent / 100, np.maximum(self._reached, 1)) / HOUR
+        return np.where(self.known, hours, np.nan)
+
+    def hours_at_gate(self, percent: int) -> Array:
+        """Return a quantile of the hours before the gate of each level, which are not within it; 0 without gates."""
+        if self._at_gate is None:
+            return np.where(self.known, 0.0, np.nan)
+        hours = quantile(self._at_gate, percent / 100, np.maximum(self._reached, 1)) / HOUR
         return np.where(self.known, hours, np.nan)
 
     def interval(self, percent: int, confidence: float) -> tuple[Array, Array]:

@@ -14,6 +14,7 @@ from ramulus.simulation.quits import QUIT_REASONS, Quits
 from ramulus.simulation.samples import BinnedSample, Sample, WholeSample
 from ramulus.simulation.tally import END_REASONS, Totals
 
+SOMETIMES = ("calendar", "at_gate")
 _BY_SOURCE = ("income", "met", "won")
 
 
@@ -37,10 +38,9 @@ def as_arrays(played: Played) -> dict[str, NDArray[Any]]:
     arrays: dict[str, NDArray[Any]] = {}
     for p, profile in enumerate(played.profiles.values()):
         for t, (track, arrivals) in enumerate(profile.arrivals.items()):
-            for field in fields(Arrivals)[: None if arrivals.come_later else -1]:
-                sample = getattr(arrivals, field.name)
+            for name, sample in arrivals.samples().items():
                 kind = "values" if isinstance(sample, WholeSample) else "counts"
-                arrays[f"{p}.{t}.{field.name}.{kind}"] = getattr(sample, kind)
+                arrays[f"{p}.{t}.{name}.{kind}"] = getattr(sample, kind)
             arrays[f"{p}.{t}.cut_off"] = profile.cut_off[track]
         arrays[f"{p}.ended"] = profile.ended
         if profile.quits is not None:
@@ -103,13 +103,13 @@ def _arrivals(
     arrays: Mapping[str, NDArray[Any]], profile: int, players: int, levels: Mapping[str, int]
 ) -> Iterator[tuple[str, Arrivals]]:
     for t, (track, size) in enumerate(levels.items()):
-        known = [field.name for field in fields(Arrivals) if _is_there(arrays, f"{profile}.{t}.{field.name}")]
-        yield track, arrivals_of([_sample(arrays, f"{profile}.{t}.{name}", players, size) for name in known])
+        known = [field.name for field in fields(Arrivals) if _is_there(arrays, f"{profile}.{t}", field.name)]
+        yield track, arrivals_of({name: _sample(arrays, f"{profile}.{t}.{name}", players, size) for name in known})
 
 
-def _is_there(arrays: Mapping[str, NDArray[Any]], place: str) -> bool:
-    """Return whether a sample was written; only that of the calendar may be missing."""
-    return not place.endswith(".calendar") or f"{place}.values" in arrays or f"{place}.counts" in arrays
+def _is_there(arrays: Mapping[str, NDArray[Any]], place: str, name: str) -> bool:
+    """Return whether a sample was written; those that not every design has may be missing."""
+    return name not in SOMETIMES or f"{place}.{name}.values" in arrays or f"{place}.{name}.counts" in arrays
 
 
 def _sample(arrays: Mapping[str, NDArray[Any]], place: str, players: int, levels: int) -> Sample:

@@ -67,7 +67,7 @@ def _drain_beside(design: Design, profile: ProfileTables, companies: Companies, 
     shares = np.broadcast_to(companies.met(leader), encounters.scene.columns.shape)
     columns = replace(encounters.scene.columns, open=shares)
     scene = Scene(design, profile.name, encounters.scene.ability, columns, encounters.scene.names)
-    return in_millionths(PoolTables(design, EncounterTables(scene, encounters.practice)).drain)
+    return in_millionths(PoolTables(design, EncounterTables(scene, lambda: encounters.practice)).drain)
 
 
 @part

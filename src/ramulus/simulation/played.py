@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING
 
@@ -30,6 +30,7 @@ class Arrivals:
         days: the player's own day of first reaching each level, that on which it comes being day 1; nobody has one
             without a schedule.
         calendar: the day of the calendar; the same where all come on day 1.
+        at_gate: played seconds before the gate of each level, of who has left it; None without gates.
     """
 
     seconds: Sample
@@ -37,22 +38,24 @@ class Arrivals:
     in_level: Sample
     days: Sample
     calendar: Sample
+    at_gate: Sample | None = None
 
     def part(self, which: NDArray[np.bool_]) -> Arrivals:
         """Return those of some of the players, where every one's are kept."""
-        whole = [getattr(self, field.name) for field in fields(Arrivals)]
-        apart = whole if self.come_later else whole[:-1]
-        return arrivals_of([WholeSample(sample.values[which]) for sample in apart if isinstance(sample, WholeSample)])
+        whole = self.samples()
+        return arrivals_of({n: WholeSample(s.values[which]) for n, s in whole.items() if isinstance(s, WholeSample)})
 
-    @property
-    def come_later(self) -> bool:
-        """Whether players come on other days than day 1."""
-        return self.calendar is not self.days
+    def samples(self) -> dict[str, Sample]:
+        """Return the samples that there are, by name; that of the calendar only where players come on other days."""
+        found = {field.name: getattr(self, field.name) for field in fields(Arrivals)}
+        if self.calendar is self.days:
+            del found["calendar"]
+        return {name: sample for name, sample in found.items() if sample is not None}
 
 
-def arrivals_of(samples: Sequence[Sample]) -> Arrivals:
-    """Return arrivals from samples, the last of which is left out where all come on day 1."""
-    return Arrivals(*samples, *([samples[-1]] if len(samples) < len(fields(Arrivals)) else []))
+def arrivals_of(samples: Mapping[str, Sample]) -> Arrivals:
+    """Return arrivals from the samples that there are, by name."""
+    return Arrivals(**{"calendar": samples["days"], **samples})
 
 
 @dataclass(frozen=True, eq=False)

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from ramulus.errors import AwardError
 from ramulus.rules.ledger import Ledger
 from ramulus.rules.outcomes import OUTCOME_COLUMNS
-from ramulus.rules.overflow import Overflow, book_award
 from ramulus.rules.xp_units import FINEST, MOST_SUM, as_units, fitting, in_xp, to_units, whole_where_whole
 
 if TYPE_CHECKING:
@@ -49,17 +48,18 @@ def booked(ledger: Ledger, units: NDArray[Any]) -> NDArray[Any]:
     rule, account = ledger.tables.overflow, ledger.account
     # The compiled rule counts in 63 bits; where an award or a sum would not fit, whole numbers of any size do.
     fits = units.dtype != object and float(units.sum(dtype=np.float64)) + account.xp + sum(rule.costs) < MOST_SUM / 2
-    if fits and len(units) >= COMPILED_FROM:
+    if fits and len(units) >= COMPILED_FROM and not ledger.tables.gates:
         from ramulus.simulation.booking import book_many
 
         return book_many(rule, account.level, account.xp, units)
-    booked = list(_one_by_one(rule, account.level, account.xp, units.tolist()))
+    booked = list(_one_by_one(ledger, units.tolist()))
     return np.array(booked, dtype=np.int64 if fits else object).reshape(-1, 3).T
 
 
-def _one_by_one(rule: Overflow, level: int, xp: int, units: list[int]) -> Iterable[tuple[int, int, int]]:
+def _one_by_one(ledger: Ledger, units: list[int]) -> Iterable[tuple[int, int, int]]:
+    level, xp = ledger.account.level, ledger.account.xp
     for amount in units:
-        level, xp, wasted = book_award(rule, level, xp, amount)
+        level, xp, wasted = ledger.tables.book(level, xp, amount, ledger.account.open)
         yield level, xp, wasted
 
 

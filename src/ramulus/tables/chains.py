@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ramulus.formula import Step, number_text
 from ramulus.rules.ability import class_at
+from ramulus.rules.counted import standing_at
+from ramulus.rules.multipliers import hold_at_any_hour
 from ramulus.rules.pay import paid_xp
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
 from ramulus.rules.tabulation import tabulated
@@ -79,6 +81,7 @@ class AwardChains:
         self._design, self._tabulation = design, tabulated(design)
         self._profile = self._tabulation.profile(player, class_at(ability))
         self._on = rules_on(design, during)
+        self._counted = hold_at_any_hour(design)
 
     def is_open(self, source: str, level: int) -> bool:
         """Whether a source is open at a level."""
@@ -88,19 +91,32 @@ class AwardChains:
     def _row(self, level: int) -> int:
         return level - int(self._tabulation.columns.levels[0])
 
-    def chain(self, source: str, level: int, base: float, *, skill_level: int | None = None) -> AwardChain:
-        """Return the chain of an award of `base` XP by a source at a level."""
+    def chain(
+        self, source: str, level: int, base: float, *, skill_level: int | None = None,
+        done: Mapping[str, float] | None = None,
+    ) -> AwardChain:  # fmt: skip
+        """Return the chain of an award of `base` XP by a source at a level.
+
+        Args:
+            source: the source's name.
+            level: the level.
+            base: XP before multipliers.
+            skill_level: the level of the skill that the source depends on (default: its start level).
+            done: what was done before, by what `against` may name; rules that look at it are off without it.
+        """
         columns, awards = self._tabulation.columns, self._design.awards
         index = columns.sources.index(source)
-        found = self._profile.alone.chain(self._on, self._row(level), int(columns.at_skill(skill_level)[index]))
-        links = tuple((self._words(link), float(link.factor)) for link in found if float(link.factor) != 1)
+        on = self._on if done is None else standing_at(self._design, self._on | self._counted, done)
+        found = self._profile.alone.chain(on, self._row(level), int(columns.at_skill(skill_level)[index]))
+        links = tuple((self._words(link, done), float(link.factor)) for link in found if float(link.factor) != 1)
         rounder, least = Rounder.of(awards), float(awards.least_award)
         chain = AwardChain(source, base, links, rounder, least, 0.0)
         award = paid_xp(base, chain.product, True, 0.0, ROUNDING_CODES[rounder.kind], rounder.to, least)
         return AwardChain(source, base, links, rounder, least, award)
 
-    def _words(self, link: Link) -> str:
-        names = [self._design.multipliers[index].name for index in link.rules]
+    def _words(self, link: Link, done: Mapping[str, float] | None) -> str:
+        rules = [self._design.multipliers[index] for index in link.rules]
+        names = [f"{r.name} at {r.counts} {done[r.counts]:,g}" if r.counts and done else r.name for r in rules]
         if link.stack == "multiply":
             return names[0]
         return f"{'sum' if link.stack == 'add' else 'best'} of ({', '.join(names)})"

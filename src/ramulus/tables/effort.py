@@ -72,6 +72,14 @@ def left_out(design: Design) -> list[str]:
         found.append(f"Timed multipliers are off: {', '.join(timed)}.")
     if limited:
         found.append(f"Uses that run out are not counted: {', '.join(limited)}; simulate shows what is met.")
+    counted = [f"{rule.name} ({rule.counts})" for rule in design.multipliers if rule.counts]
+    if counted:
+        found.append(f"Rules that look at what was done are off: {', '.join(counted)}.")
+    beside = [words for words, there in (
+        ("rests", design.encounters.rest), ("gates", design.gates), ("time away", design.away_bonus)
+    ) if there]  # fmt: skip
+    if beside:
+        found.append(f"Left out here: {', '.join(beside)}; simulate plays them.")
     return found + how_near(design)
 
 

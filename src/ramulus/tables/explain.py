@@ -29,8 +29,9 @@ _COST_PLACE = r"tracks\.(\w+)\.cost(?:\.(?:formula|next|values|file|points|level
 
 _UNITS = {
     r"tracks\.\w+\.cost(\..*)?": "XP",
-    r"sources\.\w+\.(skill_)?xp": "XP",
-    r"(encounter|sources\.\w+)\.seconds": "s",
+    r"sources\.\w+\.((skill_)?xp|skills\.\w+)": "XP",
+    r"(encounter|encounter\.rest|sources\.\w+)\.seconds": "s",
+    r"away_bonus\.\w+": "XP",
     r"players\.\w+\.patience_hours_per_level": "h",
     r"tracks\.\w+\.points_per_level": "points",
 }
@@ -196,8 +197,24 @@ def _explain_formula(design: Design, place: str, where: _Where) -> Explanation:
         raise _no_formula(design, place, list(formulas))
     source = where.source or _source_of(design, place)
     names = names_at(design, where.level, where.player, source, where.skill_level, where.ability_class)
+    names.update(_names_of_place(design, place, where))
     working = of_formula(formulas[place].text, names)
     return replace(_explained(place, working, working.value), of_whom=_of_whom(design, place, where, source))
+
+
+def _names_of_place(design: Design, place: str, where: _Where) -> dict[str, float]:
+    """Return the names that only the formulas at a place see."""
+    tabulation, row = tabulated(design), where.level - design.track().start_level
+    if place.startswith("away_bonus."):
+        _check_level(where.level, design.track().start_level, design.track().max_level - 1, "cost")
+        return {"cost": float(tabulation.main.curve.costs[row])}
+    if place == "encounter.rest.seconds":  # Of one who lacks all that its pools hold.
+        sizes = tabulation.profile(where.player, where.ability_class).pools.size
+        return {"missing": float(sizes[:, row].sum())}
+    if found := re.fullmatch(r"sources\.\w+\.skills\.(\w+)", place):
+        start = design.track(found[1]).start_level
+        return {"skill_level": float(start if where.skill_level is None else where.skill_level)}
+    return {}
 
 
 def _of_whom(design: Design, place: str, where: _Where, source: str | None) -> str:

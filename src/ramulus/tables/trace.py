@@ -8,9 +8,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pandas as pd
 
+from ramulus.design.multiplier import COUNTED, SUCCESSES, SUCCESSES_TODAY
 from ramulus.errors import AwardError, RamulusError
 from ramulus.rules.ability import class_at
+from ramulus.rules.counted import standing_at
 from ramulus.rules.ledger import Ledger
+from ramulus.rules.multipliers import hold_at_any_hour
 from ramulus.rules.outcomes import OUTCOME_COLUMNS
 from ramulus.rules.rounding import Rounder
 from ramulus.rules.tabulation import tabulated
@@ -107,8 +110,9 @@ def trace_changes(
 def trace_skill(
     design: Design, source: str, times: int, *, player: str | None = None, level: int | None = None,
     xp: float | None = None, during: Iterable[str] = (), ability: float = 0.5, main_level: int | None = None,
+    skill: str | None = None,
 ) -> tuple[pd.DataFrame, list[str]]:  # fmt: skip
-    """Return what successes at one source do for the skill that it practises.
+    """Return what successes at one source do for a skill that it practises.
 
     Args:
         design: the design.
@@ -120,6 +124,7 @@ def trace_skill(
         during: names of timed multipliers that are on.
         ability: where the player stands among its like, 0 … 1, where traits vary.
         main_level: the main track's level (default: the first at which the source is open).
+        skill: the skill (default: the first that the source practises).
 
     Returns:
         The table of `trace`, with `source`, and how each award came about, in words.
@@ -128,9 +133,11 @@ def trace_skill(
         UnknownNameError: there is no such source, player or timed multiplier.
         RamulusError: the source practises no skill, or is closed at the main level.
     """
-    skill = design.source(source).skill
-    if skill is None:
-        raise RamulusError(f"source {source!r} practises no skill; allowed: one with skill and skill_xp")
+    practised = design.source(source).practised
+    skill = skill or next(iter(practised), "")
+    if skill not in practised:
+        found = f"source {source!r} practises {', '.join(practised) or 'no skill'}"
+        raise RamulusError(f"{found}{f', not {skill}' if skill else '; allowed: one with skill and skill_xp'}")
     tabulation = tabulated(design)
     profile, columns, on = tabulation.profile(player, class_at(ability)), tabulation.columns, rules_on(design, during)
     index = columns.sources.index(source)
@@ -140,11 +147,14 @@ def trace_skill(
         raise RamulusError(f"source {source!r} is closed at level {main_level}")
     ledger = Ledger(design, skill, level=level, xp=xp)
     start, amounts, said = (ledger.level, ledger.xp), [], []
-    awards, base = profile.alone.skill_award(on), profile.encounters.skill_xp
-    for _ in range(min(times, design.sources[source].limit or times)):
-        column = int(columns.at_skill(ledger.level)[index])
-        amounts.append(plain_number(float(awards[row, column])))
-        product = float(profile.alone.skill_product(on)[row, column])
+    base, practice = profile.encounters.skill_xp, tabulation.practice
+    pairs = list(zip(practice.sources, practice.skill_track, strict=True))
+    place, first_earned = pairs.index((source, skill)), ledger.earned
+    for time in range(min(times, design.sources[source].limit or times)):
+        now = standing_at(design, on | hold_at_any_hour(design), done_by(time, ledger.earned - first_earned))
+        column = int(practice.at_skill(ledger.level)[place])
+        amounts.append(plain_number(float(profile.alone.skill_award(now)[row, column])))
+        product = float(profile.alone.skill_product(now)[row, column])
         rules = "" if product == 1 else f" × multipliers {product:.6g} {Rounder.of(design.awards).briefly}"
         said.append(f"base {plain_number(float(base[row, column])):,}{rules} = {amounts[-1]:,}")
         ledger.award(amounts[-1])
@@ -197,11 +207,16 @@ def trace_source(
     most = min(times, design.sources[source].limit or times)
     while len(made) < most and chains.is_open(source, ledger.level):
         base = _drawn(design, source, ledger.level, float(draws.random()))
-        made.append(chains.chain(source, ledger.level, base))
+        made.append(chains.chain(source, ledger.level, base, done=done_by(len(made), ledger.earned)))
         ledger.award(made[-1].award)
     table = trace(design, [chain.award for chain in made], level=start[0], xp=start[1])
     table.insert(1, "source", source)
     return table, made
+
+
+def done_by(successes: int, xp: float) -> dict[str, float]:
+    """Return what was done by so many successes on one day, by what `against` of a multiplier may name."""
+    return {name: successes if name in (SUCCESSES, SUCCESSES_TODAY) else xp for name in COUNTED}
 
 
 def _drawn(design: Design, source: str, level: int, draw: float) -> float:

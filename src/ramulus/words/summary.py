@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from ramulus.simulation.samples import quantile
 from ramulus.words.goals import goal_lines
 from ramulus.words.writers import Column, number
 
@@ -19,6 +20,8 @@ LEVEL = " level"  # No profile can be called that.
 MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
 NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
 DAYS_SHOWN = (1, 7, 30, 90)
+NEARLY_ALL = 0.99
+SHORTEST = 1.0  # Minutes at gates or of rests worth a line.
 NOTABLE_SHARED = 0.02
 _STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
 _ENDED = {
@@ -101,8 +104,8 @@ def said_by_profile(result: SimulationResult, track: str | None = None) -> dict[
     """Return for each profile what is slow, what they lived on, who quits, and what else is worth a word."""
     slowest = result.slowest(track).set_index("player")
     parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
-    for found in (_endings(result), _quits(result), _waste(result), _waits(result), _skill_or_luck(result)):
-        for player, line in found:
+    for found in (_endings, _quits, _waste, _waits, _held_up, _skill_or_luck, _came_too_late):
+        for player, line in found(result):
             parts[player].append(line)
     return {player: [line for line in said if line] for player, said in parts.items()}
 
@@ -132,7 +135,7 @@ def _cut_off(result: SimulationResult, track: str, what: str) -> list[str]:
         return []
     if track not in result.played.until:
         return [f"Play ended at {main}'s cap, which cut {track} off; --until {track} plays on to {what}."]
-    practising = [source.skill == track for source in result.design.sources.values()]
+    practising = [track in source.practised for source in result.design.sources.values()]
     met = sum(float(profile.totals.met[-1, practising].sum()) for profile in result.played.profiles.values())
     some = any(profile.ended[CAP].any() for profile in result.played.profiles.values())
     return [f"At {main}'s cap nobody practises {track} any more, so play ended there."] if some and not met else []
@@ -244,6 +247,36 @@ def _waits(result: SimulationResult) -> list[tuple[str, str]]:
         waited = float(profile.totals.waited.sum()) / profile.players
         if waited > 0:
             lines.append((player, f"{duration(waited)} a player with nothing left to do that day"))
+    return lines
+
+
+def _held_up(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return the hours at gates and of rests, and the XP that came of time away."""
+    lines, start = [], result.design.track().start_level
+    for player, profile in result.played.profiles.items():
+        totals, count = profile.totals, profile.players
+        at_gate, rested, away = (float(sums.sum()) / count for sums in (totals.at_gate, totals.rested, totals.away))
+        if at_gate * 60 >= SHORTEST:
+            where = f"most at level {start + int(totals.at_gate.argmax())}"
+            lines.append((player, f"{duration(at_gate)} a player at gates, {where}"))
+        if rested * 60 >= SHORTEST:
+            lines.append((player, f"{duration(rested)} of rests a player"))
+        if away > 0:
+            share = away / max(float(totals.income.sum()) / count, 1e-9)
+            lines.append((player, f"{away:,.0f} XP a player gathered on days away ({share:.0%} of all)"))
+    return lines
+
+
+def _came_too_late(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return the rules whose first day came when nearly all of a profile's players stood at the cap."""
+    lines = []
+    for player, profile in result.played.profiles.items():
+        days = float(quantile(profile.main.calendar, NEARLY_ALL, profile.players)[-1])
+        lines += [
+            (player, f"{rule.name} begins on day {rule.from_day}; by day {days:.0f} all are at the cap")
+            for rule in result.design.multipliers
+            if rule.from_day is not None and days < rule.from_day and (rule.players is None or player in rule.players)
+        ]
     return lines
 
 
