@@ -178,7 +178,10 @@ def _encounter(design: rm.Design, track: str, level: int, dice: random.Random) -
     step = {key: value for key, value in step.items() if key in asked}
     share = float(design.encounters.failure.xp_share)
     if for_skill:
-        exact = profiles.encounters.skill_xp[index, column] * awarding.skill_product(active)[index, column]
+        practice = tables.practice
+        its = list(zip(practice.sources, practice.skill_track, strict=True)).index((name, track))
+        at = int(practice.first_column[its]) + column - int(columns.first_column[place])
+        exact = profiles.encounters.skill_xp[index, at] * awarding.skill_product(active)[index, at]
         xp = Rounder.of(design.awards)(exact * (1.0 if won else share))
         return step, int(to_units(xp, tables.track(track).scale))
     product = float(awarding.product(active)[index, column])

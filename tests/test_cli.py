@@ -85,7 +85,7 @@ def test_awards_from_a_file_and_rules_side_by_side(cli, canopy, tmp_path):
         (["levels", "nope.toml"], 1, "nope.toml: no such file"),
         (["levels", "FILE", "--set", "constants.stepness=2"], 2, "did you mean 'constants.steepness'"),
         (["levels", "FILE", "--set", "steepness"], 2, "NAME=VALUE"),
-        (["levels", "FILE", "--set", "constants.steepness=x"], 1, "constants.steepness: 'x' is not a number"),
+        (["levels", "FILE", "--set", "constants.steepness=x"], 1, "constants.steepness: the name 'x' is no constant"),
         (["levels", "FILE", "--set", "tracks.warden.cost.formula='2 ^ level'"], 1, "'**' for powers"),
         (["levels", "FILE", "--track", "wardn"], 2, "did you mean 'warden'"),
         (["levels", "FILE", "--from", "99"], 2, "1 … 40"),

@@ -263,7 +263,7 @@ SINGLE = [
     ("tracks.warden.overflow.at_cap", "fil", "tracks.warden.overflow.at_cap"),
     ("tracks.warden.points_per_levl", 1, "tracks.warden.points_per_levl"),
     ("stats.shear.grwth", 1, "stats.shear.grwth"),
-    ("upgrades.keen_edge.max_rank", "x", "upgrades.keen_edge.max_rank"),
+    ("upgrades.keen_edge.max_rank", [1], "upgrades.keen_edge.max_rank"),
     ("sources.aphid_cluster.xp.hgh", 3, "sources.aphid_cluster.xp.hgh"),
     ("sources.aphid_cluster.xp.one_of", [[1, 1]], "sources.aphid_cluster.xp.one_of"),
     ("sources.shoot_graft.skill_xp", [1], "sources.shoot_graft.skill_xp"),
@@ -273,7 +273,7 @@ SINGLE = [
     ("players.steady.hours_per_day", 25, "players.steady.hours_per_day"),
     ("players.steady.hours_per_day", 5e-324, "players.steady.hours_per_day"),
     ("party.leadr", "wren", "party.leadr"),
-    ("constants.steepness", "x", "constants.steepness"),
+    ("constants.steepness", [1], "constants.steepness"),
     ("titel", "x", "titel"),
 ]
 

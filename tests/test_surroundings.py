@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import itertools
 import json
 import os
 import random
@@ -27,7 +26,7 @@ from ramulus.files import write_table
 from ramulus.results import beforehand
 from ramulus.simulation import kernel_cache
 from ramulus.simulation.compiled import kernel
-from ramulus.simulation.encounters import Features, encounters_for
+from ramulus.simulation.encounters import encounters_for
 from ramulus.simulation.kernel import features_of, player_kernel
 from ramulus.simulation.world import make_stage
 
@@ -457,20 +456,20 @@ def test_a_kernel_that_cannot_be_kept_is_used_all_the_same(kept):
 
 def test_what_is_compiled_apart_can_meet_in_one_process():
     """Machine code is found by name there: `.ci/run` compiles each kernel in a process of its own, then runs the tests."""
-    every = [Features(*needs) for needs in itertools.product((True, False), repeat=3)]
+    every = beforehand.KINDS
     for made in (encounters_for, lambda needs: player_kernel(needs).py_func):
         assert len({made(needs).__qualname__ for needs in every}) == len(every)
 
 
 def test_compiling_beforehand_asks_for_every_kernel_and_says_where_they_are(cli, monkeypatch):
     """All of it is done by `.ci/run`; here it is what each part asks for, and what is said."""
-    for task, needs in enumerate(itertools.product((True, False), repeat=3)):
-        rich, drawn, varies = needs
-        stage = make_stage(beforehand.design_for(rich=rich, drawn=drawn, varies=varies), "steady", 1, 10)
+    for task, needs in enumerate(beforehand.KINDS):
+        stage = make_stage(beforehand.design_for(needs), "steady", 1, 10)
         assert features_of(stage) == needs and beforehand.TASKS[task][1] == (needs,)
-    done = [beforehand.done(task) for task in (0, *range(8, len(beforehand.TASKS)))]
-    assert [task for task, _, _ in done] == [0, 8, 9, 10] and all(folders for _, _, folders in done)
-    again = [beforehand.done(task) for task in (0, 8, 9, 10)]
+    asked = [1, 12, 13, 14]
+    done = [beforehand.done(task) for task in asked]
+    assert [task for task, _, _ in done] == asked and all(folders for _, _, folders in done)
+    again = [beforehand.done(task) for task in asked]
     assert [compiled for _, compiled, _ in again] == [0] * 4
     found = {"kept": beforehand.Compiled(11, 9, True, frozenset({"/far/away"})),
              "lost": beforehand.Compiled(11, 11, False, frozenset())}  # fmt: skip

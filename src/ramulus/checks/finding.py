@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from ramulus.errors import DataError, DesignError, Problem
@@ -106,7 +107,8 @@ def from_problem(problem: Problem) -> Finding:
     way_out = f"allowed: {problem.allowed}" if problem.allowed else "mend the value"
     if problem.nearest:
         way_out = f"did you mean {problem.nearest!r}? ({way_out})"
-    return Finding(problem.code, "error", problem.place, problem.found, way_out)
+    place = f"{Path(problem.file).name}: {problem.place}" if problem.file else problem.place
+    return Finding(problem.code, "error", place, problem.found, way_out)
 
 
 def guarded(check: Callable[[Design], Iterator[Finding]], design: Design) -> Iterator[Finding]:

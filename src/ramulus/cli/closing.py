@@ -150,12 +150,13 @@ def _are_one(file: Path, other: Path) -> bool:
 
 
 def files_of(design: Design) -> list[Path]:
-    """Return the files that a design names."""
+    """Return the files that a design names: what it includes and extends, and files of costs."""
     from ramulus.design.cost_ways import FileWay
     from ramulus.design.names import cost_ways
 
     ways = [way for track in design.tracks.values() for _, way in cost_ways("", track.cost)]
-    return [design.folders[0] / way.file for way in ways if isinstance(way, FileWay)]
+    costs = [design.folders[0] / way.file for way in ways if isinstance(way, FileWay)]
+    return [*design.files[1:], *costs]
 
 
 def closed(function: Callable[..., None], outcome: Outcome = TABLE) -> Callable[..., None]:

@@ -29,6 +29,7 @@ from ramulus.cli import (
     plot,
     report,
     sensitivity,
+    show,
     simulate,
     tune,
 )
@@ -77,6 +78,7 @@ for command in (
     report,
     export,
     conform,
+    show,
     compile,
 ):
     command.register(app)

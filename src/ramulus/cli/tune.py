@@ -97,8 +97,9 @@ def tune(
     from ramulus.design import bytes_now
     from ramulus.design.loading import MAX_BYTES
 
-    read = bytes_now(file, MAX_BYTES) if write else b""
+    first = bytes_now(file, MAX_BYTES) if write else b""
     design = closing.load(file)
+    read = {one: bytes_now(one, MAX_BYTES) for one in design.files[1:]} | {file: first} if write else {}
     with trials_bar(closing.quiet) as progress:
         from ramulus.tuning import PacedCosts, pace_costs
         from ramulus.tuning import tune as run
@@ -222,7 +223,9 @@ def _in_percents(found: Tuning) -> pd.DataFrame:
     return table
 
 
-def _finish(after: Design, before: Design, file: Path, read: bytes, closing: Closing, *, write: bool) -> None:
+def _finish(
+    after: Design, before: Design, file: Path, read: dict[Path, bytes], closing: Closing, *, write: bool
+) -> None:
     """Write the design back, or say how that is done."""
     from ramulus.design import bytes_now
     from ramulus.design.loading import MAX_BYTES
@@ -234,7 +237,7 @@ def _finish(after: Design, before: Design, file: Path, read: bytes, closing: Clo
         if sys.stderr.isatty():
             say(f"--write changes the numbers in {file}")
     else:
-        if bytes_now(file, MAX_BYTES) != read:
-            raise DataError(f"{file}: it was changed while numbers were sought; nothing is written")
-        after.save(file)
-        say(f"wrote {file}")
+        for one, before_it in read.items():
+            if bytes_now(one, MAX_BYTES) != before_it:
+                raise DataError(f"{one}: it was changed while numbers were sought; nothing is written")
+        say(f"wrote {', '.join(map(str, after.save(file)))}")

@@ -66,19 +66,22 @@ class Design(DesignModel):
         allowed = Path(also_from) if also_from is not None else None
         return validated(cls, dict(data))._attached(Path(file) if file is not None else None, None, allowed)
 
-    def save(self, path: str | os.PathLike[str]) -> None:
+    def save(self, path: str | os.PathLike[str]) -> tuple[Path, ...]:
         """Write the design, as TOML or JSON by the file's ending, whole or not at all.
 
         A design read from TOML keeps its author's comments and order. One that is spread over files is written back
         into the file that says what has changed; to another file, as a whole.
+
+        Returns:
+            The files that were written.
 
         Raises:
             DataError: the ending is neither .toml nor .json, or the file cannot be written.
         """
         if self._whole is None or self._file is None or Path(path).resolve() != self._file.resolve():
             save_design(self, None if self._whole else self._text, Path(path))
-        else:
-            save_parts(self, self._whole)
+            return (Path(path),)
+        return save_parts(self, self._whole)
 
     def to_toml(self) -> str:
         """Return the design as the TOML that `save` would write: comments and order of its file stay where they can."""

@@ -41,7 +41,8 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
     resolved = Resolved(_plain(data), DesignModel)
     problems = [problem for _, problem in resolved.problems]
     removed: set[str] = {str(part) for location, _ in resolved.problems for part in location[-1:]}
-    remaining: dict[str, Any] | None = _without_faulty(resolved)
+    faulty = {location for location, _ in resolved.problems if location[0] != "constants"}
+    remaining = _without(resolved.data, list(faulty), set()) if faulty else resolved.data
     design: D | None = None
     for rounds in range(_SALVAGE_ROUNDS):
         first = rounds == 0
@@ -56,6 +57,7 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
             problems += [
                 _problem(d, remaining)
                 for d in details
+                if _location(d) not in faulty
                 if first or (d["type"] == "ramulus" and (d.get("ctx") or {})["code"] not in _CAUSED_BY_REMOVAL)
             ]
             remaining = _without(remaining, [_location(detail) for detail in details], removed)
@@ -68,12 +70,6 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
     assert design is not None
     design._keep_formulas(resolved.formulas)
     return design
-
-
-def _without_faulty(resolved: Resolved) -> dict[str, Any] | None:
-    """Return the data without numbers that no formula gave, so that the rest can still be checked."""
-    faulty = [location for location, _ in resolved.problems if location[0] != "constants"]
-    return _without(resolved.data, faulty, set()) if faulty else resolved.data
 
 
 def _plain(value: Any) -> Any:

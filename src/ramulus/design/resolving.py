@@ -11,7 +11,7 @@ from pydantic_core import PydanticCustomError
 from ramulus.design.annotations import bare, model_of, takes_text
 from ramulus.design.stated_formulas import place_of
 from ramulus.errors import FormulaError, Problem, nearest_name
-from ramulus.formula import evaluate, parse
+from ramulus.formula.parser import parse
 
 Location = tuple[int | str, ...]
 
@@ -104,6 +104,8 @@ class Resolved:
             unknown = [name for name in parse(text).names if name not in names]
             if unknown:
                 raise FormulaError("", code="unknown-name")
+            from ramulus.formula.evaluation import evaluate
+
             value = float(evaluate(parse(text), dict(names)))
         except FormulaError as error:
             problem = _unknown(place, unknown[0], names) if error.code == "unknown-name" else error.at(place)

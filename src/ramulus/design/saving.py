@@ -33,8 +33,12 @@ def save_design(design: DesignModel, text: str | None, path: Path) -> None:
     write_whole(path, content)
 
 
-def save_parts(design: DesignModel, whole: Whole) -> None:
-    """Write what has changed of a design that is spread over files, each change into the file that says it."""
+def save_parts(design: DesignModel, whole: Whole) -> tuple[Path, ...]:
+    """Write what has changed of a design that is spread over files, each change into the file that says it.
+
+    Returns:
+        The files that were written.
+    """
     changed = {part.file: copy.deepcopy(part.data) for part in whole.parts}
     for location, value in _changes(whole.data, design.to_dict()):
         file = whole.file_of(location)
@@ -45,6 +49,7 @@ def save_parts(design: DesignModel, whole: Whole) -> None:
             as_json = json.dumps(changed[part.file], indent=2, ensure_ascii=False) + "\n"
             written[part.file] = as_json if part.text is None else text_with(part.text, changed[part.file])
     write_all(dict(written))
+    return tuple(written)
 
 
 GONE = object()

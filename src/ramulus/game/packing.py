@@ -14,6 +14,7 @@ from ramulus.formula.functions import Array, power
 from ramulus.game.expressions import names_in
 from ramulus.game.factors import is_exact, rules_of
 from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack, UpgradePack, trees_of
+from ramulus.game.untranslated import refuse_untranslated
 from ramulus.rules.evaluating import evaluate_at
 from ramulus.rules.ledger_state import fingerprint
 from ramulus.rules.limits import open_levels
@@ -34,6 +35,7 @@ def pack_of(design: Design) -> Pack:
     Raises:
         DesignError: the costs are at fault, or a formula can neither be translated exactly nor be made a table.
     """
+    refuse_untranslated(design)
     tables = tabulated(design)
     upgrades = {name: _upgrade(design, name, upgrade) for name, upgrade in design.upgrades.items()}
     stats = tuple(_stat(design, name, stat, upgrades) for name, stat in design.stats.items())
@@ -139,14 +141,11 @@ def _reads(design: Design, name: str, upgraded: set[str]) -> bool:
 
 def _source(design: Design, name: str) -> SourcePack:
     source, tables = design.sources[name], tabulated(design)
-    if isinstance(source.level, str):
-        found = f"{source.level!r} follows the player, and the exported code takes one level a source"
-        raise DesignError([Problem(f"sources.{name}.level", found, "a number", code="no-translation")])
     law = tables.laws[list(design.sources).index(name)]
     low = np.where(np.isfinite(law.low), law.low, 0.0).tolist()
     return SourcePack(
         name=name,
-        level=source.level,
+        level=int(source.level),
         low=tuple(low) if isinstance(source.xp, str) else (low[0],),
         width=law.width,
         amounts=tuple(law.amounts.tolist()),

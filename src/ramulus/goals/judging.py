@@ -121,7 +121,7 @@ def table_of(judged: list[Judged]) -> pd.DataFrame:
 
 
 def _was_played(goal: Goal, result: PlayedDesign) -> bool:
-    wanted = set(result.design.players) if goal.player == EVERYONE else {goal.player}
+    wanted = set(result.design.profiles) if goal.player == EVERYONE else {goal.player}
     return wanted | {getattr(goal, "compared_with", next(iter(wanted)))} <= set(result.players)
 
 

@@ -19,7 +19,10 @@ from ramulus.results.simulate import simulate
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.booking import book_many
 from ramulus.simulation.compiled import KERNELS
+from ramulus.simulation.features import Features
 from ramulus.simulation.resampling import quantile_again
+
+PLAIN = Features(False, False, False, False)
 
 
 class Compiled(NamedTuple):
@@ -38,31 +41,33 @@ class Compiled(NamedTuple):
     folders: frozenset[str]
 
 
-def design_for(*, rich: bool, drawn: bool, varies: bool) -> Design:
+def design_for(features: Features) -> Design:
     """Return a small design that needs some features of the kernel."""
+    rich, drawn, varies, eventful = features
     source = {"level": 1, "xp": {"low": 1, "high": 3} if drawn else 2, "seconds": 60, "limit": 9 if rich else None}
+    gates = [{"at_level": 1, "successes": {"aphid_cluster": 1}}] if eventful else []
     return Design.from_dict({
         "format": 1,
         "title": "Canopy",
         "tracks": {"warden": {"max_level": 3, "cost": {"values": [2, 4]}}},
         "sources": {"aphid_cluster": {key: value for key, value in source.items() if value is not None}},
+        "gates": gates,
         "encounter": {"variation": 0.5 if varies else 0.0},
         "players": {"steady": {}},
         "party": {"members": {"wren": {"player": "steady"}, "lark": {"player": "steady"}}},
     })  # fmt: skip
 
 
-def _players(features: tuple[bool, bool, bool]) -> None:
-    rich, drawn, varies = features
-    simulate(design_for(rich=rich, drawn=drawn, varies=varies), 1, hours=1)
+def _players(features: Features) -> None:
+    simulate(design_for(features), 1, hours=1)
 
 
 def _parties() -> None:
-    play_party(design_for(rich=False, drawn=False, varies=False), 2, parties=1)
+    play_party(design_for(PLAIN), 2, parties=1)
 
 
 def _awards() -> None:
-    track = tabulated(design_for(rich=False, drawn=False, varies=False)).tracks["warden"]
+    track = tabulated(design_for(PLAIN)).tracks["warden"]
     book_many(track.overflow, 0, 0, np.array([1], dtype=np.int64))
 
 
@@ -70,8 +75,10 @@ def _intervals() -> None:
     quantile_again(np.ones(2), np.ones(2) / 2, np.ones((1, 2), np.uint8), 0.5, 0.1)
 
 
+# Whoever is eventful is rich, too.
+KINDS = [Features(*needs) for needs in product((True, False), repeat=4) if needs[0] or not needs[3]]
 TASKS: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
-    *((_players, (features,)) for features in product((True, False), repeat=3)),
+    *((_players, (features,)) for features in KINDS),
     (_parties, ()),
     (_awards, ()),
     (_intervals, ()),

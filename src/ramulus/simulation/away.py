@@ -6,6 +6,7 @@ import math
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.away import away_tables
@@ -16,7 +17,8 @@ if TYPE_CHECKING:
 
     from ramulus.design import Design
     from ramulus.rules.schedule import Schedule
-    from ramulus.simulation.world import Ints
+
+Ints = NDArray[np.int64]
 
 
 class Away(NamedTuple):

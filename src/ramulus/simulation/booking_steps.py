@@ -1,4 +1,4 @@
-"""How an encounter is booked for a player alone: a failure's loss, the award of the main track, those of skills."""
+"""How an encounter is booked for a player alone: days, a failure's loss, the awards of main track and skills."""
 
 from __future__ import annotations
 
@@ -7,19 +7,22 @@ from typing import TYPE_CHECKING, Any
 from ramulus.rules.overflow import book_award, book_loss
 from ramulus.simulation.arrivals import note_arrivals
 from ramulus.simulation.away import paid_on_top
-from ramulus.simulation.events import book
+from ramulus.simulation.days import turn
+from ramulus.simulation.events import book, days_pass
 from ramulus.simulation.jitted import inlined, named_for
+from ramulus.simulation.opened import lay_out_awards
 from ramulus.simulation.steps import practise
 
 if TYPE_CHECKING:
-    from ramulus.simulation.encounters import Features
+    from ramulus.simulation.features import Features
 
 
-def awards_for(features: Features) -> tuple[Any, Any]:
-    """Return how awards are booked for some features: ``book_main(…)`` and ``book_skills(…)``.
+def steps_for(features: Features) -> tuple[Any, Any, Any]:
+    """Return how an encounter is booked for some features: ``book_main``, ``book_skills`` and ``pass_days``.
 
     The first returns the XP inside the level, the units awarded and wasted, and whether the level is another one than
-    that at which the source was drawn; the second whether a skill's level is another one.
+    that at which the source was drawn; the second whether a skill's level is another one, the third whether the play
+    day is.
     """
     eventful = features.eventful
 
@@ -61,4 +64,13 @@ def awards_for(features: Features) -> tuple[Any, Any]:
                 note_arrivals(arrival[first:], counted[first:], clock, encounter, room.levels[track], room.peaks, track)
         return moved
 
-    return inlined(named_for(features, book_main)), inlined(named_for(features, book_skills))
+    def pass_days(clock, rule, count, sources, mine, room):  # type: ignore[no-untyped-def]
+        today = room.days[0]
+        if eventful:
+            over = days_pass(today, clock, mine, room, rule.cap, rule.scale)
+        else:
+            over = turn(today, clock, mine.borders, room.used)
+        lay_out_awards(room.opened, count, sources, mine, room, mine.state[today.window])
+        return over
+
+    return tuple(inlined(named_for(features, step)) for step in (book_main, book_skills, pass_days))  # type: ignore[return-value]

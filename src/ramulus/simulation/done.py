@@ -6,6 +6,7 @@ import math
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ramulus.design.multiplier import COUNTED, SUCCESSES, SUCCESSES_TODAY, XP_TODAY
 from ramulus.formula.functions import Array
@@ -18,7 +19,8 @@ from ramulus.simulation.jitted import part
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.rules.profile_tables import ProfileTables
-    from ramulus.simulation.world import Ints
+
+Ints = NDArray[np.int64]
 
 OF_XP_TODAY, OF_XP_THIS_WEEK, OF_SUCCESSES_TODAY, OF_SUCCESSES = range(4)
 NO_END = 2**62

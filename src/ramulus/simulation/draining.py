@@ -15,7 +15,8 @@ from ramulus.simulation.jitted import part
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.rules.profile_tables import ProfileTables
-    from ramulus.simulation.world import Ints
+
+Ints = NDArray[np.int64]
 
 
 class Pools(NamedTuple):

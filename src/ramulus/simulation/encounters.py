@@ -2,34 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
 from ramulus.rules.overflow import threshold
-from ramulus.simulation.booking_steps import awards_for
-from ramulus.simulation.days import turn
-from ramulus.simulation.draining import drain
+from ramulus.simulation.booking_steps import steps_for
 from ramulus.simulation.draws import XP, uniform
-from ramulus.simulation.events import days_pass, lay_out_met, look_again, open_gates
+from ramulus.simulation.events import lay_out_met, look_again, open_gates
+from ramulus.simulation.features import Features
 from ramulus.simulation.jitted import inlined, named_for
-from ramulus.simulation.opened import has_uses, lay_out_awards, use
+from ramulus.simulation.opened import has_uses, use
 from ramulus.simulation.steps import amount_of, attempt, award_of, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
-
-
-class Features(NamedTuple):
-    """What a design needs of the kernel beyond sources of fixed XP that take exact times.
-
-    Attributes:
-        rich: sources practise skills or run out, or multipliers go on and off.
-        drawn: XP is drawn, not fixed.
-        varies: times vary.
-        eventful: rules look at what was done, or there are gates, pools or time away; it is rich, too.
-    """
-
-    rich: bool
-    drawn: bool
-    varies: bool
-    eventful: bool
 
 
 def encounters_for(features: Features) -> Any:
@@ -39,7 +22,7 @@ def encounters_for(features: Features) -> Any:
     does not), the played seconds, the encounters so far, and the units wasted.
     """
     rich, drawn, varies, eventful = features
-    book_main, book_skills = awards_for(features)
+    book_main, book_skills, pass_days = steps_for(features)
 
     def meet(  # type: ignore[no-untyped-def]
         key, own, clock, encounter, count, meets, sources, mine, tracks, settings, times, room, tally, arrival, counted,
@@ -62,23 +45,16 @@ def encounters_for(features: Features) -> Any:
                 reason = HORIZON
                 break
             if rich and clock >= today.turn:
-                if eventful:
-                    changed = days_pass(today, clock, mine, room, rule.cap, rule.scale)
-                else:
-                    changed = turn(today, clock, mine.borders, used)
-                lay_out_awards(opened, count, sources, mine, room, mine.state[today.window])
+                changed = pass_days(clock, rule, count, sources, mine, room)
             if eventful:
-                lay_out_met(source, sources, mine, room, mine.state[today.window], settings.pursuit)
-                drain(mine.pools, room.missing, won, level, source.column)
+                lay_out_met(source, sources, mine, room, mine.state[today.window], won, settings.pursuit)
             gained = source.units_won if won else source.units_lost
             if drawn and source.width != 1:
                 amount = amount_of(sources.xp, source.number, source.low, source.width, uniform(key, encounter, XP))
                 gained = award_of(amount, source.product, won, settings, rule.scale)
             encounter += 1
-            source.met += 1
-            source.won += won
-            # A success is counted, and gates are looked at; then the loss of a failure and the award of the main
-            # track, those of skills, and gates again.
+            source.met, source.won = source.met + 1, source.won + won
+            # A success is counted; gates; the loss of a failure, the awards of the main track and of skills; gates.
             if rich and won and source.limited:
                 use(used, source.number)
                 changed |= not has_uses(used, sources.limits, source.number)

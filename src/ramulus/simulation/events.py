@@ -13,7 +13,7 @@ from ramulus.simulation.arrivals import note_arrivals
 from ramulus.simulation.away import fill
 from ramulus.simulation.days import turn
 from ramulus.simulation.done import combination
-from ramulus.simulation.draining import must_rest, refill, rest
+from ramulus.simulation.draining import drain, must_rest, refill, rest
 from ramulus.simulation.gates import book_at_gates, has_what_opens, note_standing, stands_at
 from ramulus.simulation.jitted import inlined, part
 from ramulus.simulation.opened import lay_out_award
@@ -54,8 +54,9 @@ def signature(source: Any, sources: Sources, mine: World, room: Room) -> int:
 
 
 @part
-def lay_out_met(source: Any, sources: Sources, mine: World, room: Room, state: int, pursuit: float) -> None:
-    """Lay out what the source that is met awards in the bands that it stands in before the encounter."""
+def lay_out_met(source: Any, sources: Sources, mine: World, room: Room, state: int, won: bool, pursuit: float) -> None:
+    """Drain the pools, and lay out what the source that is met awards in the bands that it stands in before that."""
+    drain(mine.pools, room.missing, won, room.levels[0], source.column)
     if mine.done.combinations == 1:
         return
     level, done = room.levels[0], mine.done

@@ -16,7 +16,8 @@ if TYPE_CHECKING:
 
     from ramulus.design import Design
     from ramulus.rules.schedule import Schedule
-    from ramulus.simulation.world import Ints
+
+Ints = NDArray[np.int64]
 
 NOBODY = -1.0
 

@@ -21,15 +21,16 @@ from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.days import begin, end_of, turn
 from ramulus.simulation.done import Done
 from ramulus.simulation.draining import Pools
-from ramulus.simulation.encounters import Features, encounters_for
+from ramulus.simulation.encounters import encounters_for
 from ramulus.simulation.events import before_encounter, days_pass, end_standing, waits_for_day
+from ramulus.simulation.features import Features
 from ramulus.simulation.gates import NOBODY
 from ramulus.simulation.jitted import inlined, named_for, part
-from ramulus.simulation.opened import Meets, Opened, lay_out_awards, may_come_back, open_by_parts, open_sources
+from ramulus.simulation.opened import Meets, Opened, lay_out_awards, may_come_back, open_alone, open_by_parts
 from ramulus.simulation.room import Room, new_room
 from ramulus.simulation.settings import Settings
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
-from ramulus.simulation.world import Ints, Stage, Tracks, World
+from ramulus.simulation.world import Ints, Sources, Stage, Tracks, World
 
 
 def features_of(stage: Stage) -> Features:
@@ -58,6 +59,7 @@ def player_kernel(features: Features) -> Any:
     shape (n,) each; `times` is the table of varying times; `room` is written over, and `tally` filled in.
     """
     meet, made_of, eventful = encounters_for(features), SOURCES, features.eventful
+    open_now = open_by_parts if eventful else open_alone
 
     def play(  # type: ignore[no-untyped-def]
         keys, own, weeks, comes, classes, sources, world, tracks, settings, times, room, tally
@@ -80,9 +82,7 @@ def player_kernel(features: Features) -> Any:
                     )
                     waiting = waits_for_day(tracks, mine, room)
                 if reason == CAP and not moved:
-                    count = open_by_parts(room, sources, meets, mine) if eventful else open_sources(
-                        room.opened, room.running, sources, meets, levels, room.used
-                    )  # fmt: skip
+                    count = open_now(room, sources, meets, mine)
                     if count > 0 and not waiting:
                         lay_out_awards(room.opened, count, sources, mine, room, mine.state[today.window])
                         reason, clock, encounter, thrown = meet(
@@ -90,19 +90,14 @@ def player_kernel(features: Features) -> Any:
                             times, room, tally, arrival, counted, held,
                         )  # fmt: skip
                         booked = _add_up(room.opened, count, tally, level)
-                    elif waiting or (settings.daily and may_come_back(sources, mine.weight, levels, room.used)):
-                        waits += 1
-                        late = HORIZON if today.ends > settings.horizon else CAP
-                        reason = ENDLESS if waits > settings.most_encounters else late
-                        clock = _idle(clock, eventful, settings, tracks, mine, room, tally)
                     else:
-                        reason = STUCK
-                if eventful:
-                    thrown += room.thrown[0]
-                    room.thrown[0] = 0
-                tally.waste[level] += thrown
+                        waits += 1
+                        reason, clock = _idle(
+                            waiting, waits, clock, eventful, sources, settings, tracks, mine, room, tally
+                        )
                 if below:
                     tally.regained[level] += int((min(clock, settings.horizon) - begun) * MICROS)
+                thrown = _note_waste(level, thrown, room, tally)
                 if level < cap:  # What the cap throws away of who plays on is no waste.
                     earned += booked
                     wasted += thrown
@@ -116,19 +111,35 @@ def player_kernel(features: Features) -> Any:
     return kernel(named_for(features, play))
 
 
+@part
+def _note_waste(level: int, thrown: int, room: Room, tally: Tally) -> int:
+    """Count what was wasted at a level, by whoever booked it; return all of it."""
+    thrown += room.thrown[0]
+    room.thrown[0] = 0
+    tally.waste[level] += thrown
+    return thrown
+
+
 @inlined
 def _idle(
-    clock: float, eventful: bool, settings: Settings, tracks: Tracks, mine: World, room: Room, tally: Tally
-) -> float:
-    """Let the rest of a play day pass idle: nothing is left to do today; return played seconds at its end."""
+    waiting: bool, waits: int, clock: float, eventful: bool, sources: Sources, settings: Settings, tracks: Tracks,
+    mine: World, room: Room, tally: Tally,
+) -> tuple[int, float]:  # fmt: skip
+    """Let the rest of a play day pass idle, as nothing is left to do today; or be stuck where nothing comes back.
+
+    Returns why play ends, and played seconds.
+    """
     today, level = room.days[0], room.levels[0]
+    if not (waiting or (settings.daily and may_come_back(sources, mine.weight, room.levels, room.used))):
+        return STUCK, clock
+    late = HORIZON if today.ends > settings.horizon else CAP
     tally.waited[level] += int((min(today.ends, settings.horizon) - clock) * MICROS)
     clock = end_of(today)
     if eventful:
         days_pass(today, clock, mine, room, tracks.cap[0], tracks.scale[0])
     else:
         turn(today, clock, mine.borders, room.used)
-    return clock
+    return ENDLESS if waits > settings.most_encounters else late, clock
 
 
 @part

@@ -7,7 +7,7 @@ nothing else. Records are handed on as they are, which arrays in tuples cannot b
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,9 +17,6 @@ from ramulus.rules.pursuit import NO_TIME, pursued
 from ramulus.simulation.done import Done, combination
 from ramulus.simulation.jitted import part
 from ramulus.simulation.world import Ints, Sources, World
-
-if TYPE_CHECKING:
-    from ramulus.simulation.room import Room
 
 # Of one open source; units are those of XP.
 #   number, column: which source it is, and its column.
@@ -109,7 +106,7 @@ def lay_out_sources(opened: Opened, running: Array, sources: Sources, meets: Mee
 
 
 @part
-def lay_out_awards(opened: Opened, count: int, sources: Sources, world: World, room: Room, state: int) -> None:
+def lay_out_awards(opened: Opened, count: int, sources: Sources, world: World, room: Any, state: int) -> None:
     """Lay out what the open sources award while some timed rules are on, for a world at one ability."""
     for i in range(count):
         lay_out_award(opened[i], world, room.levels[0], state)
@@ -180,10 +177,16 @@ def go_after_parts(
 
 
 @part
-def open_by_parts(room: Room, sources: Sources, meets: Meets, mine: World) -> int:
+def open_alone(room: Any, sources: Sources, meets: Meets, mine: World) -> int:
+    """Lay out what is open for a player alone; return how many sources there are."""
+    return open_sources(room.opened, room.running, sources, meets, room.levels, room.used)
+
+
+@part
+def open_by_parts(room: Any, sources: Sources, meets: Meets, mine: World) -> int:
     """Lay out what is open where what it pays may hang on what was done; return how many sources there are."""
     if mine.done.worth.shape[2] == 0:
-        return open_sources(room.opened, room.running, sources, meets, room.levels, room.used)
+        return open_alone(room, sources, meets, mine)
     count = lay_out_sources(room.opened, room.running, sources, meets, room.levels, room.used)
     go_after_parts(
         room.opened, room.running, count, sources, mine.done, room.used, room.earned, room.levels, room.pays,

@@ -28,7 +28,7 @@ from ramulus.simulation.party_shares import book_share, lay_out_shares
 from ramulus.simulation.party_world import PartyWorld
 from ramulus.simulation.settings import Settings
 from ramulus.simulation.steps import attempt, rule_of
-from ramulus.simulation.world import Ints, Tracks
+from ramulus.simulation.world import Ints, Sources, Tracks
 
 MOST_WAITS = 1_000_000
 
@@ -87,30 +87,40 @@ def party_kernel() -> Any:
                 if clock > settings.horizon:
                     break
                 time_passes(clock, tracks, world, room)
-                # Pools are drained; a success is counted, and gates are looked at. Then each member's loss and award,
-                # the leader's first: who is held is held below where the leader now stands. Then gates again.
                 met = Met(
                     party, encounter + 1, leader, levels[leader, 0], playing, clock, won, uniform(key, encounter, XP)
                 )
                 encounter += 1
-                drain_members(met, source, people, sources, world, room)
-                lay_out_shares(met, source, how, people, sources, world, tracks, settings, room)
-                if won and source.limited:
-                    use(used, source.number)
-                open_gates_of_members(party, clock, people, tracks, world, room)
-                log.source[party, encounter], log.leader[party, encounter] = source.number, leader
-                for place in range(len(levels)):
-                    member = _in_turn(place, leader)
-                    if plays[member]:
-                        book_share(met, source, member, how, people, sources, world, tracks, room, log)
-                open_gates_of_members(party, clock, people, tracks, world, room)
-                log.clock[party, encounter] = clock
-                _write(log.level[party, encounter], log.xp[party, encounter], room)
+                _share(met, source, how, people, sources, world, tracks, settings, room, log)
                 if how.until_even and _all_at(levels, plays, levels[leader, 0]):
                     break
             log.played[party] = encounter
 
     return play
+
+
+@inlined
+def _share(
+    met: Met, source: Any, how: PartyRules, people: People, sources: Sources, world: PartyWorld, tracks: Tracks,
+    settings: Settings, room: PartyRoom, log: PartyLog,
+) -> None:  # fmt: skip
+    """Let the members share an encounter: the awards of each are by the state as its source was drawn."""
+    party, encounter = met.party, met.encounter
+    # Pools are drained; a success is counted, and gates are looked at. Then each member's loss and award, the leader's
+    # first: who is held is held below where the leader now stands. Then gates again.
+    drain_members(met, source, people, sources, world, room)
+    lay_out_shares(met, source, how, people, sources, world, tracks, settings, room)
+    if met.won and source.limited:
+        use(room.used, source.number)
+    open_gates_of_members(party, met.clock, people, tracks, world, room)
+    log.source[party, encounter], log.leader[party, encounter] = source.number, met.leader
+    for place in range(len(room.levels)):
+        member = _in_turn(place, met.leader)
+        if room.plays[member]:
+            book_share(met, source, member, how, people, sources, world, tracks, room, log)
+    open_gates_of_members(party, met.clock, people, tracks, world, room)
+    log.clock[party, encounter] = met.clock
+    _write(log.level[party, encounter], log.xp[party, encounter], room)
 
 
 @inlined

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, Any
 
-from ramulus.words.summary import LEVEL, MINUTES_BELOW, duration, milestones
-from ramulus.words.writers import Column, number, plus_minus
+from ramulus.words.summary import LEVEL, milestones
+from ramulus.words.writers import MINUTES_BELOW, Column, duration, number, plus_minus
 
 if TYPE_CHECKING:
     import pandas as pd

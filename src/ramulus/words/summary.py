@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from ramulus.simulation.samples import quantile
 from ramulus.words.goals import goal_lines
-from ramulus.words.writers import Column, number
+from ramulus.words.held_up import came_too_late, held_up
+from ramulus.words.writers import Column, duration, number, unit_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -17,11 +16,8 @@ if TYPE_CHECKING:
 
 MILESTONES = 9
 LEVEL = " level"  # No profile can be called that.
-MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
 NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
 DAYS_SHOWN = (1, 7, 30, 90)
-NEARLY_ALL = 0.99
-SHORTEST = 1.0  # Minutes at gates or of rests worth a line.
 NOTABLE_SHARED = 0.02
 _STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
 _ENDED = {
@@ -57,24 +53,9 @@ def at_a_glance(pace: pd.DataFrame) -> tuple[pd.DataFrame, dict[str, Column]]:
 def _cell(reached: float, p10: float, p50: float, p90: float, day: float) -> str:
     if math.isnan(p50):
         return f"{reached:.0%} get there" if reached else "nobody"
-    unit, write = _unit(p50)
+    unit, write = unit_of(p50)
     ends = "–".join("…" if math.isnan(end) else write(end) for end in (p10, p90))
     return f"{write(p50)} {unit} ({ends})" + ("" if math.isnan(day) else f", {day:.0f}")
-
-
-def _unit(hours: float) -> tuple[str, Callable[[float], str]]:
-    """Return the unit that a time reads best in, and how numbers of it are written."""
-    if hours < MINUTES_BELOW:
-        digits = 1 if hours * 60 < 10 else 0
-        return "min", lambda value: f"{value * 60:.{digits}f}"
-    digits = 1 if hours < 100 else 0
-    return "h", lambda value: f"{value:,.{digits}f}"
-
-
-def duration(hours: float) -> str:
-    """Return a time as it reads best: minutes below two hours."""
-    unit, write = _unit(hours)
-    return f"{write(hours)} {unit}"
 
 
 def pace_in_words(table: pd.DataFrame) -> str:
@@ -104,7 +85,7 @@ def said_by_profile(result: SimulationResult, track: str | None = None) -> dict[
     """Return for each profile what is slow, what they lived on, who quits, and what else is worth a word."""
     slowest = result.slowest(track).set_index("player")
     parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
-    for found in (_endings, _quits, _waste, _waits, _held_up, _skill_or_luck, _came_too_late):
+    for found in (_endings, _quits, _waste, _waits, held_up, _skill_or_luck, came_too_late):
         for player, line in found(result):
             parts[player].append(line)
     return {player: [line for line in said if line] for player, said in parts.items()}
@@ -247,36 +228,6 @@ def _waits(result: SimulationResult) -> list[tuple[str, str]]:
         waited = float(profile.totals.waited.sum()) / profile.players
         if waited > 0:
             lines.append((player, f"{duration(waited)} a player with nothing left to do that day"))
-    return lines
-
-
-def _held_up(result: SimulationResult) -> list[tuple[str, str]]:
-    """Return the hours at gates and of rests, and the XP that came of time away."""
-    lines, start = [], result.design.track().start_level
-    for player, profile in result.played.profiles.items():
-        totals, count = profile.totals, profile.players
-        at_gate, rested, away = (float(sums.sum()) / count for sums in (totals.at_gate, totals.rested, totals.away))
-        if at_gate * 60 >= SHORTEST:
-            where = f"most at level {start + int(totals.at_gate.argmax())}"
-            lines.append((player, f"{duration(at_gate)} a player at gates, {where}"))
-        if rested * 60 >= SHORTEST:
-            lines.append((player, f"{duration(rested)} of rests a player"))
-        if away > 0:
-            share = away / max(float(totals.income.sum()) / count, 1e-9)
-            lines.append((player, f"{away:,.0f} XP a player gathered on days away ({share:.0%} of all)"))
-    return lines
-
-
-def _came_too_late(result: SimulationResult) -> list[tuple[str, str]]:
-    """Return the rules whose first day came when nearly all of a profile's players stood at the cap."""
-    lines = []
-    for player, profile in result.played.profiles.items():
-        days = float(quantile(profile.main.calendar, NEARLY_ALL, profile.players)[-1])
-        lines += [
-            (player, f"{rule.name} begins on day {rule.from_day}; by day {days:.0f} all are at the cap")
-            for rule in result.design.multipliers
-            if rule.from_day is not None and days < rule.from_day and (rule.players is None or player in rule.players)
-        ]
     return lines
 
 

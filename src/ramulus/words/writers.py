@@ -7,6 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+MINUTES_BELOW = 2.0  # Hours; what is shorter reads better in minutes.
+
 Formatter = Callable[[Any], str]
 
 
@@ -69,3 +71,18 @@ def plus_minus(value: float, low: float, high: float, digits: int = 2) -> str:
     unknown = math.isnan(low) or math.isnan(high)  # Too few to know.
     reach = "?" if unknown else f"{max(value - low, high - value):.{digits}f}"
     return f"{value:+.{digits}f} ± {reach}"
+
+
+def unit_of(hours: float) -> tuple[str, Callable[[float], str]]:
+    """Return the unit that a time reads best in, and how numbers of it are written."""
+    if hours < MINUTES_BELOW:
+        digits = 1 if hours * 60 < 10 else 0
+        return "min", lambda value: f"{value * 60:.{digits}f}"
+    digits = 1 if hours < 100 else 0
+    return "h", lambda value: f"{value:,.{digits}f}"
+
+
+def duration(hours: float) -> str:
+    """Return a time as it reads best: minutes below two hours."""
+    unit, write = unit_of(hours)
+    return f"{write(hours)} {unit}"

@@ -8,8 +8,7 @@ from ramulus import plots
 from ramulus.page.context import Context, few_profiles, figure, name_of
 from ramulus.page.parts import Folded, Part, Section, table_of
 from ramulus.plots.drags import drags_of
-from ramulus.words.summary import duration
-from ramulus.words.writers import Column, hours, number, percent
+from ramulus.words.writers import Column, duration, hours, number, percent
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -1,0 +1,21 @@
+"""What a design needs of the kernel: what it does not need is left out when the kernel is compiled."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class Features(NamedTuple):
+    """What a design needs of the kernel beyond sources of fixed XP that take exact times.
+
+    Attributes:
+        rich: sources practise skills or run out, or multipliers go on and off.
+        drawn: XP is drawn, not fixed.
+        varies: times vary.
+        eventful: rules look at what was done, or there are gates, pools or time away; it is rich, too.
+    """
+
+    rich: bool
+    drawn: bool
+    varies: bool
+    eventful: bool

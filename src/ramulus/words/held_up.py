@@ -1,0 +1,45 @@
+"""What held players up beside the levels themselves: gates, rests, and events that came too late; and time away."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ramulus.words.writers import duration
+
+if TYPE_CHECKING:
+    from ramulus.results.result import SimulationResult
+
+NEARLY_ALL = 0.99
+SHORTEST = 1.0  # Minutes at gates or of rests worth a line.
+
+
+def held_up(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return the hours at gates and of rests, and the XP that came of time away."""
+    lines, start = [], result.design.track().start_level
+    for player, profile in result.played.profiles.items():
+        totals, count = profile.totals, profile.players
+        at_gate, rested, away = (float(sums.sum()) / count for sums in (totals.at_gate, totals.rested, totals.away))
+        if at_gate * 60 >= SHORTEST:
+            where = f"most at level {start + int(totals.at_gate.argmax())}"
+            lines.append((player, f"{duration(at_gate)} a player at gates, {where}"))
+        if rested * 60 >= SHORTEST:
+            lines.append((player, f"{duration(rested)} of rests a player"))
+        if away > 0:
+            share = away / max(float(totals.income.sum()) / count, 1e-9)
+            lines.append((player, f"{away:,.0f} XP a player gathered on days away ({share:.0%} of all)"))
+    return lines
+
+
+def came_too_late(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return the rules whose first day came when nearly all of a profile's players stood at the cap."""
+    from ramulus.simulation.samples import quantile
+
+    lines = []
+    for player, profile in result.played.profiles.items():
+        days = float(quantile(profile.main.calendar, NEARLY_ALL, profile.players)[-1])
+        lines += [
+            (player, f"{rule.name} begins on day {rule.from_day}; by day {days:.0f} all are at the cap")
+            for rule in result.design.multipliers
+            if rule.from_day is not None and days < rule.from_day and (rule.players is None or player in rule.players)
+        ]
+    return lines
