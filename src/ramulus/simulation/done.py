@@ -14,7 +14,7 @@ from ramulus.rules.counted import combinations, counted_rules, in_each_combinati
 from ramulus.rules.evaluating import fault
 from ramulus.rules.multipliers import Company, hold_at_any_hour
 from ramulus.rules.tabulation import tabulated
-from ramulus.simulation.jitted import part
+from ramulus.simulation.jitted import inlined, part
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -165,3 +165,23 @@ def combination(done: Done, used: Ints, earned: Ints, source: int, track: int) -
 
 
 assert (COUNTED[OF_XP_TODAY], COUNTED[OF_SUCCESSES_TODAY]) == (XP_TODAY, SUCCESSES_TODAY)
+
+
+@inlined
+def note_earned(earned: Ints, next_earned: Ints, track: int, units: int) -> bool:
+    """Count units awarded to a track; return whether a rule that looks at them stands in another band now."""
+    earned[0, track] += units
+    earned[1, track] += units
+    return bool(earned[0, track] > next_earned[0, track] or earned[1, track] > next_earned[1, track])
+
+
+@part
+def next_end(done: Done, kind: int, track: int, count: int) -> int:
+    """Return the most XP or successes of a kind with which every rule still stands in the band that it stands in."""
+    found = NO_END
+    for rule in range(len(done.kind)):
+        if done.kind[rule] == kind:
+            for band in range(done.first[rule], done.first[rule + 1]):
+                if count <= done.ends[track, band] < found:
+                    found = done.ends[track, band]
+    return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.pools import MILLIONTHS, drained_pools, in_millionths
 from ramulus.rules.programs import run
-from ramulus.simulation.jitted import part
+from ramulus.simulation.jitted import inlined, part
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -64,6 +64,26 @@ def drain(pools: Pools, missing: Ints, won: bool, level: int, column: int) -> No
     """Take from the pools what an encounter uses up; of pools at one ability."""
     for pool in range(len(missing)):
         missing[pool] += pools.drain[0, pool, 1 if won else 0, level, column]
+
+
+@part
+def lay_out_drains(pools: Pools, opened: NDArray[Any], count: int, drained: Ints, size: Ints, level: int) -> None:
+    """Lay out what the open sources take, and how much each pool holds; of pools at one ability."""
+    for pool in range(len(size)):
+        size[pool] = pools.size[pool, level]
+        for i in range(count):
+            drained[i, 0, pool] = pools.drain[0, pool, 0, level, opened[i].column]
+            drained[i, 1, pool] = pools.drain[0, pool, 1, level, opened[i].column]
+
+
+@inlined
+def drain_laid_out(drained: Ints, size: Ints, missing: Ints, i: int, won: bool) -> bool:
+    """Take from the pools what an encounter with an open source uses up; return whether some pool is empty then."""
+    empty = False
+    for pool in range(len(missing)):
+        missing[pool] += drained[i, 1 if won else 0, pool]
+        empty |= missing[pool] >= size[pool]
+    return empty
 
 
 @part

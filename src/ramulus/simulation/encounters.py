@@ -6,12 +6,12 @@ from typing import Any
 
 from ramulus.rules.overflow import threshold
 from ramulus.simulation.booking_steps import steps_for
-from ramulus.simulation.draws import XP, uniform
-from ramulus.simulation.events import lay_out_met, look_again, open_gates
+from ramulus.simulation.draining import drain_laid_out
+from ramulus.simulation.events import open_gates, take_rest
 from ramulus.simulation.features import Features
 from ramulus.simulation.jitted import inlined, named_for
 from ramulus.simulation.opened import has_uses, use
-from ramulus.simulation.steps import amount_of, attempt, award_of, rule_of
+from ramulus.simulation.steps import attempt, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
 
 
@@ -21,8 +21,8 @@ def encounters_for(features: Features) -> Any:
     It plays one player from one change of what is open to the next, or to the end, and returns why play ended (CAP: it
     does not), the played seconds, the encounters so far, and the units wasted.
     """
-    rich, drawn, varies, eventful = features
-    book_main, book_skills, pass_days = steps_for(features)
+    rich, _, varies, eventful = features
+    pays, book_main, book_skills, pass_days = steps_for(features)
 
     def meet(  # type: ignore[no-untyped-def]
         key, own, clock, encounter, count, meets, sources, mine, tracks, settings, times, room, tally, arrival, counted,
@@ -46,19 +46,17 @@ def encounters_for(features: Features) -> Any:
                 break
             if rich and clock >= today.turn:
                 changed = pass_days(clock, rule, count, sources, mine, room)
-            if eventful:
-                lay_out_met(source, sources, mine, room, mine.state[today.window], won, settings.pursuit)
-            gained = source.units_won if won else source.units_lost
-            if drawn and source.width != 1:
-                amount = amount_of(sources.xp, source.number, source.low, source.width, uniform(key, encounter, XP))
-                gained = award_of(amount, source.product, won, settings, rule.scale)
+            empty = drain_laid_out(room.drained, room.size, room.missing, i, won) if eventful else False
+            gained = pays(source, won, key, encounter, sources, settings, rule.scale)
             encounter += 1
             source.met, source.won = source.met + 1, source.won + won
             # A success is counted; gates; the loss of a failure, the awards of the main track and of skills; gates.
             if rich and won and source.limited:
                 use(used, source.number)
                 changed |= not has_uses(used, sources.limits, source.number)
-            if eventful:
+                changed |= used[1, source.number] > source.next_today or used[0, source.number] > source.next_ever
+            if eventful and (changed or (won and source.limited)):  # Nothing else opens a gate here.
+                room.xps[0] = xp
                 changed |= open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
                 xp = room.xps[0]
             xp, gained, thrown, moved = book_main(
@@ -73,9 +71,14 @@ def encounters_for(features: Features) -> Any:
                     source, sources, tracks, mine, room, tally, arrival, counted, held, won, clock, encounter
                 )
             if eventful:
-                changed |= open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
-                changed |= look_again(source, sources, mine, room, settings.pursuit)
-                xp = room.xps[0]
+                if changed:
+                    room.xps[0] = xp
+                    open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
+                    xp = room.xps[0]
+                elif empty:
+                    reason, clock, changed = take_rest(own, clock, settings, tracks, mine, room, tally)
+                    if reason != CAP:
+                        break
         room.xps[0] = xp
         return reason, clock, encounter, wasted
 

@@ -12,16 +12,14 @@ from ramulus.rules.schedule import MICROS
 from ramulus.simulation.arrivals import note_arrivals
 from ramulus.simulation.away import fill
 from ramulus.simulation.days import turn
-from ramulus.simulation.done import combination
-from ramulus.simulation.draining import drain, must_rest, refill, rest
+from ramulus.simulation.draining import must_rest, refill, rest
 from ramulus.simulation.gates import book_at_gates, has_what_opens, note_standing, stands_at
 from ramulus.simulation.jitted import inlined, part
-from ramulus.simulation.opened import lay_out_award
 from ramulus.simulation.room import Room
 from ramulus.simulation.settings import Settings
 from ramulus.simulation.steps import rule_of
 from ramulus.simulation.tally import CAP, HORIZON, Tally
-from ramulus.simulation.world import Sources, Tracks, World
+from ramulus.simulation.world import Tracks, World
 
 
 @part
@@ -40,44 +38,6 @@ def days_pass(today: Any, clock: float, mine: World, room: Room, cap: int, scale
         if len(mine.away.per_day) > 0 and room.levels[0] < cap:
             room.store[0] = fill(mine.away, room.store[0], today, day, room.levels[0], scale)
     return bool(over)
-
-
-@part
-def signature(source: Any, sources: Sources, mine: World, room: Room) -> int:
-    """Return a number that changes with any band that the awards of a source stand in."""
-    done = mine.done
-    found = combination(done, room.used, room.earned, source.number, 0)
-    for one in range(source.first_practice, source.last_practice):
-        now = combination(done, room.used, room.earned, source.number, sources.practised[one])
-        found = found * done.combinations + now
-    return found
-
-
-@part
-def lay_out_met(source: Any, sources: Sources, mine: World, room: Room, state: int, won: bool, pursuit: float) -> None:
-    """Drain the pools, and lay out what the source that is met awards in the bands that it stands in before that."""
-    drain(mine.pools, room.missing, won, room.levels[0], source.column)
-    if mine.done.combinations == 1:
-        return
-    level, done = room.levels[0], mine.done
-    lay_out_award(source, mine, level, state + combination(done, room.used, room.earned, source.number, 0))
-    for one in range(source.first_practice, source.last_practice):
-        track = sources.practised[one]
-        now = state + combination(done, room.used, room.earned, source.number, track)
-        column = sources.practice_column[one] + room.levels[track]
-        room.practised[0, one] = mine.skill_units[now, 0, level, column]
-        room.practised[1, one] = mine.skill_units[now, 1, level, column]
-    room.bands[0] = signature(source, sources, mine, room) if pursuit != 0.0 else 0
-
-
-@part
-def look_again(source: Any, sources: Sources, mine: World, room: Room, pursuit: float) -> bool:
-    """Return whether what is to come has to be laid out anew: a rest, a gate, or what pays is another."""
-    if must_rest(mine.pools, room.missing, room.levels[0]) or room.since[0] >= 0.0:
-        return True
-    if pursuit == 0.0 or mine.done.combinations == 1:
-        return False
-    return bool(signature(source, sources, mine, room) != room.bands[0])
 
 
 @part
@@ -105,7 +65,7 @@ def open_gates(
     clock: float, encounter: int,
 ) -> bool:  # fmt: skip
     """Open the gates that nothing holds any more; who stands there goes on. Return whether a level is another one."""
-    gates, today, moved, again = mine.gates, room.days[0], False, True
+    gates, today, moved, again = mine.gates, room.days[0], False, len(mine.gates.level) > 0
     while again:
         again = False
         for gate in range(len(gates.level)):
@@ -131,8 +91,6 @@ def book(
     room.levels[track], room.xps[track], thrown = book_at_gates(
         rule_of(tracks, track), mine.gates, room.is_open, track, before, room.xps[track], units
     )
-    room.earned[0, track] += units
-    room.earned[1, track] += units
     if track == 0:
         room.thrown[0] += thrown
         if room.levels[0] > before:
@@ -148,23 +106,33 @@ def before_encounter(
     arrival: Array, counted: NDArray[np.int32], held: Array,
 ) -> tuple[int, float, bool]:  # fmt: skip
     """Let a player rest that must, and open gates; return why play ends, played seconds, and whether a level moved."""
-    level, today, reason = room.levels[0], room.days[0], CAP
-    if must_rest(mine.pools, room.missing, level):
-        begun, seconds = clock, rest(mine.pools, room.missing, level, room.stack)
-        if not seconds >= 0.0:
-            tally.fault[0], tally.fault[1] = level + 1, sum_of(room.missing)
-            seconds = 0.0
-        clock += seconds * own
-        room.missing[:] = 0
-        tally.rested[level] += int((min(clock, settings.horizon) - begun) * MICROS)
-        if clock > settings.horizon:
-            reason = HORIZON
-        elif clock >= today.turn:
-            days_pass(today, clock, mine, room, tracks.cap[0], tracks.scale[0])
-    moved = False
+    reason, moved = CAP, False
+    if must_rest(mine.pools, room.missing, room.levels[0]):
+        reason, clock, _ = take_rest(own, clock, settings, tracks, mine, room, tally)
     if reason == CAP:
         moved = open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
     return reason, clock, moved
+
+
+@inlined
+def take_rest(
+    own: float, clock: float, settings: Settings, tracks: Tracks, mine: World, room: Room, tally: Tally
+) -> tuple[int, float, bool]:
+    """Rest, and be full; return why play ends, played seconds, and whether the play day is another one."""
+    level, today, begun = room.levels[0], room.days[0], clock
+    seconds = rest(mine.pools, room.missing, level, room.stack)
+    if not seconds >= 0.0:
+        tally.fault[0], tally.fault[1] = level + 1, sum_of(room.missing)
+        seconds = 0.0
+    clock += seconds * own
+    room.missing[:] = 0
+    tally.rested[level] += int((min(clock, settings.horizon) - begun) * MICROS)
+    if clock > settings.horizon:
+        return HORIZON, clock, False
+    over = False
+    if clock >= today.turn:
+        over = days_pass(today, clock, mine, room, tracks.cap[0], tracks.scale[0])
+    return CAP, clock, over
 
 
 @part

@@ -20,7 +20,7 @@ from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.days import begin, end_of, turn
 from ramulus.simulation.done import Done
-from ramulus.simulation.draining import Pools
+from ramulus.simulation.draining import Pools, lay_out_drains
 from ramulus.simulation.encounters import encounters_for
 from ramulus.simulation.events import before_encounter, days_pass, end_standing, waits_for_day
 from ramulus.simulation.features import Features
@@ -85,6 +85,7 @@ def player_kernel(features: Features) -> Any:
                     count = open_now(room, sources, meets, mine)
                     if count > 0 and not waiting:
                         lay_out_awards(room.opened, count, sources, mine, room, mine.state[today.window])
+                        lay_out_drains(mine.pools, room.opened, count, room.drained, room.size, level)
                         reason, clock, encounter, thrown = meet(
                             keys[player], own[player], clock, encounter, count, meets, sources, mine, tracks, settings,
                             times, room, tally, arrival, counted, held,
@@ -181,7 +182,7 @@ def _start(room: Room, tracks: Tracks, settings: Settings, arrival: Array) -> No
     """Put a player where play starts: at its start level, with the levels up to that reached."""
     room.used[:] = 0
     room.earned[:] = 0
-    room.store[0], room.thrown[0], room.bands[0] = 0, 0, 0
+    room.store[0], room.thrown[0] = 0, 0
     room.is_open[:] = False
     room.since[:] = NOBODY
     room.missing[:] = 0

@@ -14,13 +14,23 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.pursuit import NO_TIME, pursued
-from ramulus.simulation.done import Done, combination
+from ramulus.simulation.done import (
+    NO_END,
+    OF_SUCCESSES,
+    OF_SUCCESSES_TODAY,
+    OF_XP_THIS_WEEK,
+    OF_XP_TODAY,
+    Done,
+    combination,
+    next_end,
+)
 from ramulus.simulation.jitted import part
 from ramulus.simulation.world import Ints, Sources, World
 
 # Of one open source; units are those of XP.
 #   number, column: which source it is, and its column.
 #   first_practice, last_practice: where what it practises stands, and one past it.
+#   next_today, next_ever: the most successes of the day, and ever, with which its awards stay as they are.
 #   limited, width: whether its uses run out or are counted; how many amounts of XP it can give.
 #   success, seconds: the chance, and the time before variation.
 #   seconds_lost, seconds_won: of a failure and a success with all that adds to them, where nothing varies.
@@ -30,7 +40,19 @@ from ramulus.simulation.world import Ints, Sources, World
 OPEN = np.dtype(
     [
         (name, np.int64)
-        for name in ("number", "column", "first_practice", "last_practice", "limited", "width", "met", "won", "income")
+        for name in (
+            "number",
+            "column",
+            "first_practice",
+            "last_practice",
+            "limited",
+            "next_today",
+            "next_ever",
+            "width",
+            "met",
+            "won",
+            "income",
+        )
     ]
     + [(name, np.float64) for name in ("success", "seconds", "seconds_lost", "seconds_won", "low", "product")]
     + [(name, np.int64) for name in ("units_lost", "units_won")]
@@ -107,10 +129,25 @@ def lay_out_sources(opened: Opened, running: Array, sources: Sources, meets: Mee
 
 @part
 def lay_out_awards(opened: Opened, count: int, sources: Sources, world: World, room: Any, state: int) -> None:
-    """Lay out what the open sources award while some timed rules are on, for a world at one ability."""
+    """Lay out what the open sources award while some timed rules are on, for a world at one ability.
+
+    With it goes what may be done until a rule that looks at it stands in another band.
+    """
+    done = world.done
+    if done.combinations > 1:
+        for track in range(len(room.levels)):
+            for span in (OF_XP_TODAY, OF_XP_THIS_WEEK):
+                room.next_earned[span, track] = next_end(done, span, track, room.earned[span, track])
     for i in range(count):
-        lay_out_award(opened[i], world, room.levels[0], state)
-        lay_out_practice(opened[i], sources, world, room.practised, room.levels, state)
+        source, band = opened[i], 0
+        source.next_today, source.next_ever = NO_END, NO_END
+        if done.combinations > 1:
+            number = source.number
+            band = combination(done, room.used, room.earned, number, 0)
+            source.next_today = next_end(done, OF_SUCCESSES_TODAY, 0, room.used[1, number])
+            source.next_ever = next_end(done, OF_SUCCESSES, 0, room.used[0, number])
+        lay_out_award(source, world, room.levels[0], state + band)
+        lay_out_practice(source, sources, world, room, state)
 
 
 @part
@@ -122,12 +159,16 @@ def lay_out_award(source: Any, world: World, level: int, state: int) -> None:
 
 
 @part
-def lay_out_practice(source: Any, sources: Sources, world: World, practised: Ints, levels: Ints, state: int) -> None:
-    """Lay out what one open source awards to the skills that it practises, in a state of the rules."""
+def lay_out_practice(source: Any, sources: Sources, world: World, room: Any, state: int) -> None:
+    """Lay out what one open source awards to the skills that it practises, in a state of timed rules."""
+    done, levels = world.done, room.levels
     for one in range(source.first_practice, source.last_practice):
-        column = sources.practice_column[one] + levels[sources.practised[one]]
-        practised[0, one] = world.skill_units[state, 0, levels[0], column]
-        practised[1, one] = world.skill_units[state, 1, levels[0], column]
+        track, now = sources.practised[one], state
+        if done.combinations > 1:
+            now += combination(done, room.used, room.earned, source.number, track)
+        column = sources.practice_column[one] + levels[track]
+        room.practised[0, one] = world.skill_units[now, 0, levels[0], column]
+        room.practised[1, one] = world.skill_units[now, 1, levels[0], column]
 
 
 @part

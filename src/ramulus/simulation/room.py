@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.programs import DEEPEST
 from ramulus.simulation.days import TODAY
+from ramulus.simulation.done import NO_END
 from ramulus.simulation.opened import OPEN, Opened
 from ramulus.simulation.world import Ints, Sources, Tracks, World
 
@@ -23,7 +24,9 @@ class Room(NamedTuple):
         used: successes so far, as `Sources.limits`, shape (3, S).
         earned: units awarded to each track today and this week, shape (2, T).
         practised: what a failure (0) and a success (1) award to each skill that is practised, shape (2, N).
-        bands: a number of the bands that the source met stood in, shape (1,).
+        next_earned: the most units awarded today and this week with which awards stay as they are, shape (2, T).
+        drained: what a failure (0) and a success (1) at each open source take of each pool, shape (S, 2, P).
+        size: how much each pool holds at the level held, shape (P,).
         thrown: units of the main track wasted since it was last looked at, shape (1,).
         store: units gathered on days away, shape (1,).
         is_open: which gates are open, shape (G,).
@@ -41,7 +44,9 @@ class Room(NamedTuple):
     used: Ints
     earned: Ints
     practised: Ints
-    bands: Ints
+    next_earned: Ints
+    drained: Ints
+    size: Ints
     thrown: Ints
     store: Ints
     is_open: NDArray[np.bool_]
@@ -66,7 +71,9 @@ def new_room(tracks: Tracks, sources: Sources, world: World) -> Room:
         used=np.zeros_like(sources.limits),
         earned=np.zeros((2, len(none)), np.int64),
         practised=np.zeros((2, len(sources.practised)), np.int64),
-        bands=np.zeros(1, np.int64),
+        next_earned=np.full((2, len(none)), NO_END),
+        drained=np.zeros((len(sources.reads), 2, len(world.pools.size)), np.int64),
+        size=np.zeros(len(world.pools.size), np.int64),
         thrown=np.zeros(1, np.int64),
         store=np.zeros(1, np.int64),
         is_open=np.zeros(len(world.gates.level), np.bool_),
