@@ -10,7 +10,7 @@ from ramulus.simulation.draining import drain_laid_out
 from ramulus.simulation.events import open_gates, take_rest
 from ramulus.simulation.features import Features
 from ramulus.simulation.jitted import inlined, named_for
-from ramulus.simulation.opened import has_uses, use
+from ramulus.simulation.opened import use_up
 from ramulus.simulation.steps import attempt, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
 
@@ -18,8 +18,8 @@ from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
 def encounters_for(features: Features) -> Any:
     """Return the loop for some features: ``meet(key, own, clock, encounter, …)``.
 
-    It plays one player from one change of what is open to the next, or to the end, and returns why play ended (CAP: it
-    does not), the played seconds, the encounters so far, and the units wasted.
+    It plays one player from one change of what is open to the next, or to the end; it returns why play ended (CAP: it
+    does not), played seconds, encounters so far, and units wasted.
     """
     rich, _, varies, eventful = features
     pays, book_main, book_skills, pass_days = steps_for(features)
@@ -52,9 +52,7 @@ def encounters_for(features: Features) -> Any:
             source.met, source.won = source.met + 1, source.won + won
             # A success is counted; gates; the loss of a failure, the awards of the main track and of skills; gates.
             if rich and won and source.limited:
-                use(used, source.number)
-                changed |= not has_uses(used, sources.limits, source.number)
-                changed |= used[1, source.number] > source.next_today or used[0, source.number] > source.next_ever
+                changed |= use_up(used, sources.limits, source)
             if eventful and (changed or (won and source.limited)):  # Nothing else opens a gate here.
                 room.xps[0] = xp
                 changed |= open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)

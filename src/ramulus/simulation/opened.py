@@ -37,23 +37,12 @@ from ramulus.simulation.world import Ints, Sources, World
 #   low, product: the least XP, and the product of multipliers.
 #   units_lost, units_won: what a failure and a success award, where XP is fixed.
 #   met, won, income: encounters, successes and units since it was laid out.
+_COUNTS = (
+    "number", "column", "first_practice", "last_practice", "limited", "next_today", "next_ever", "width", "met", "won",
+    "income",
+)  # fmt: skip
 OPEN = np.dtype(
-    [
-        (name, np.int64)
-        for name in (
-            "number",
-            "column",
-            "first_practice",
-            "last_practice",
-            "limited",
-            "next_today",
-            "next_ever",
-            "width",
-            "met",
-            "won",
-            "income",
-        )
-    ]
+    [(name, np.int64) for name in _COUNTS]
     + [(name, np.float64) for name in ("success", "seconds", "seconds_lost", "seconds_won", "low", "product")]
     + [(name, np.int64) for name in ("units_lost", "units_won")]
 )
@@ -272,6 +261,15 @@ def has_uses(used: Ints, limits: Ints, source: int) -> bool:
         if 0 < limits[span, source] <= used[span, source]:
             return False
     return True
+
+
+@part
+def use_up(used: Ints, limits: Ints, source: Any) -> bool:
+    """Count a success at an open source; return whether it has no uses left, or awards otherwise from now on."""
+    number = source.number
+    use(used, number)
+    otherwise = used[1, number] > source.next_today or used[0, number] > source.next_ever
+    return bool(otherwise or not has_uses(used, limits, number))
 
 
 @part
