@@ -89,6 +89,9 @@ def test_a_page_of_the_guide_does_what_it_says(page, cli, monkeypatch):
     for kind, text in blocks(page):
         if kind == "text":
             assert_excerpt(text, ran.out + ran.err)
+        elif kind == "toml" and (name := re.match(r"# (\w+\.toml)\n", text)):
+            Path(name[1]).write_text(text, encoding="utf-8")
+            rm.load_design(name[1])
         elif kind == "toml":
             assert_fits(text)
         elif kind == "python":

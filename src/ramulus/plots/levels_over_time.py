@@ -59,8 +59,10 @@ def levels_over_time(
     times = np.linspace(0, max(last, 1e-9), POINTS) if by == "hours" else np.arange(1.0, max(last, 2.0) + 1)
     at = times * HOUR if by == "hours" else times
     above = [[sample.below(one - what.start_level, float(t)) for t in at] for one in firsts[1:]]
-    # All hold the start level, who has not begun to play among them.
-    shares = np.array([[profile.players] * len(times), *above, [0] * len(times)], dtype=float) / profile.players
+    # All hold the start level, who has not begun to play among them; who has not come by a day is nowhere.
+    late = by == "days" and arrivals.calendar is not arrivals.days
+    come = [sample.below(0, float(t)) for t in at] if late else [profile.players] * len(times)
+    shares = np.array([come, *above, [0] * len(times)], dtype=float) / profile.players
     with project_style():
         axes = new_axes(ax, **figure_options)
         colors = mpl.colormaps["cividis_r"](np.linspace(0.06, 0.94, len(firsts)))
@@ -74,6 +76,8 @@ def levels_over_time(
         axes.set_ylim(0, 1)
         axes.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
         _name_bands(axes, times * scale, shares, firsts, what.max_level)
+        if late:
+            axes.annotate("not come yet", (0.02, 0.97), xycoords="axes fraction", va="top", fontsize=11)
         foot = played_in_words(result, [profile.profile])
         finish(axes, f"{foot} · whoever has quit counts where it would be")
     return axes
@@ -92,6 +96,8 @@ def _name_bands(ax: Axes, times: Any, shares: Any, firsts: list[int], cap: int) 
     for place, first in enumerate(firsts):
         widths = shares[place] - shares[place + 1]
         best = int(np.argmax(widths))
+        if widths[best] <= 0:
+            continue
         # In the middle of where it is about as wide as that.
         widest = np.flatnonzero(widths >= 0.85 * widths[best])
         best = int(widest[len(widest) // 2])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from ramulus.plots.drags import Drag, drags_of
 from ramulus.plots.goal_marks import backed, color_of
 from ramulus.plots.labels import finish, label_ends, played_in_words
 from ramulus.plots.style import QUIET, accent, band, new_axes, project_style
+from ramulus.words.writers import duration
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -49,10 +50,10 @@ def time_in_level(
         axes.set_ylabel(f"played time to the next level, {unit}")
         axes.set_xlim(float(table["level"].min()), float(table["level"].max()) - 1)
         axes.set_ylim(0, axes.get_ylim()[1] * 1.04)
-        _name_drags(axes, drags_of(result, track), scale)
+        _name_notes(axes, [*_notes_of_drags(drags_of(result, track)), *_notes_of_gates(table)], scale)
         _mark_goals(axes, result, name, scale)
         label_ends(axes, [end for end in ends if end is not None])
-        gates = "; diamond: with the time at the level's gate" if "hours_at_gate_p50" in table else ""
+        gates = "; gates apart" if "hours_at_gate_p50" in table else ""
         finish(axes, f"{played_in_words(result)} · line: the median player; band: p10 to p90{gates}")
     return axes
 
@@ -64,23 +65,43 @@ def _line(ax: Axes, rows: pd.DataFrame, index: int, of: int, scale: float) -> tu
     low, high = known["hours_p10"] * scale, known["hours_p90"].fillna(known["hours_p50"]) * scale
     ax.fill_between(known["level"], low, high, **band(look["color"], of))
     ax.plot(known["level"], known["hours_p50"] * scale, **look)
-    if "hours_at_gate_p50" in known and (held := known[known["hours_at_gate_p50"] > 0]).size:
-        until = (held["hours_p50"] + held["hours_at_gate_p50"]) * scale
-        ax.vlines(held["level"], held["hours_p50"] * scale, until, color=look["color"], linestyle=":", linewidth=1.4)
-        ax.plot(held["level"], until, linestyle="", marker="D", markersize=6, color=look["color"])
     last = known.iloc[-1]
     return float(last["level"]), float(last["hours_p50"] * scale), str(last["player"]), str(look["color"])
 
 
-def _name_drags(ax: Axes, drags: list[Drag], scale: float) -> None:
-    """Name the levels that are long beside their neighbours above their peaks."""
+class _Note(NamedTuple):
+    """Something to be said of a level: the level, its hours, and the words."""
+
+    level: float
+    hours: float
+    words: str
+
+
+def _notes_of_drags(drags: list[Drag]) -> list[_Note]:
+    """Return the levels that are long beside their neighbours."""
+    return [_Note(drag.level, drag.hours, drag.words) for drag in drags]
+
+
+def _notes_of_gates(table: pd.DataFrame) -> list[_Note]:
+    """Return the levels at whose gates the median player stands for a minute and more, and how long."""
+    if "hours_at_gate_p50" not in table:
+        return []
+    notes = []
+    for level, rows in table[table["hours_at_gate_p50"] * 60 >= 1].groupby("level"):
+        who = ", ".join(f"{row.player} {duration(row.hours_at_gate_p50)}" for row in rows.itertuples())
+        notes.append(_Note(float(level), float(rows["hours_p50"].max()), f"at the gate of level {level}: {who}"))
+    return notes
+
+
+def _name_notes(ax: Axes, notes: list[_Note], scale: float) -> None:
+    """Say what is to be said of levels above their peaks."""
     top = 0.965 * ax.get_ylim()[1]
-    for place, drag in enumerate(drags):
+    for place, note in enumerate(notes):
         height = top * (1 - 0.045 * place)
-        ax.plot([drag.level, drag.level], [drag.hours * scale, height], color=QUIET, linewidth=1, linestyle=":")
-        left = drag.level > sum(ax.get_xlim()) / 2
+        ax.plot([note.level, note.level], [note.hours * scale, height], color=QUIET, linewidth=1, linestyle=":")
+        left = note.level > sum(ax.get_xlim()) / 2
         ax.annotate(
-            drag.words, (drag.level, height), xytext=(-6 if left else 6, 0), textcoords="offset points", fontsize=11,
+            note.words, (note.level, height), xytext=(-6 if left else 6, 0), textcoords="offset points", fontsize=11,
             va="center", ha="right" if left else "left",
         )  # fmt: skip
 

@@ -84,7 +84,8 @@ def _step(hours: Array, low: Array, high: Array) -> tuple[int, float] | None:
     best: tuple[int, float] | None = None
     for at in range(2, len(hours) - 2):
         before, after = hours[max(at - AROUND, 0) : at], hours[at : at + AROUND]
-        if not (np.isfinite(before).all() and np.isfinite(after).all() and (before > 0).all()) or len(after) < 2:
+        both = np.concatenate([before, after])
+        if not (np.isfinite(both).all() and (both > 0).all()) or len(after) < 2:
             continue
         grows = float(np.median(np.concatenate([before[1:] / before[:-1], after[1:] / after[:-1]])))
         times = float(np.median(after) / np.median(before) / grows ** ((len(before) + len(after)) / 2))

@@ -61,9 +61,7 @@ def encounters_for(features: Features) -> Any:
                 rule, tracks, mine, room, tally, arrival, counted, held, level, enough, xp, gained, won, clock,
                 encounter,
             )  # fmt: skip
-            source.income += gained
-            wasted += thrown
-            changed |= moved
+            source.income, wasted, changed = source.income + gained, wasted + thrown, changed | moved
             if rich:
                 changed |= book_skills(
                     source, sources, tracks, mine, room, tally, arrival, counted, held, won, clock, encounter

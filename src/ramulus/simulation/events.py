@@ -118,7 +118,7 @@ def before_encounter(
 def take_rest(
     own: float, clock: float, settings: Settings, tracks: Tracks, mine: World, room: Room, tally: Tally
 ) -> tuple[int, float, bool]:
-    """Rest, and be full; return why play ends, played seconds, and whether the play day is another one."""
+    """Rest, and be full; return why play ends, played seconds, and whether a border was passed."""
     level, today, begun = room.levels[0], room.days[0], clock
     seconds = rest(mine.pools, room.missing, level, room.stack)
     if not seconds >= 0.0:
@@ -129,10 +129,10 @@ def take_rest(
     tally.rested[level] += int((min(clock, settings.horizon) - begun) * MICROS)
     if clock > settings.horizon:
         return HORIZON, clock, False
-    over = False
-    if clock >= today.turn:
-        over = days_pass(today, clock, mine, room, tracks.cap[0], tracks.scale[0])
-    return CAP, clock, over
+    passed = clock >= today.turn
+    if passed:
+        days_pass(today, clock, mine, room, tracks.cap[0], tracks.scale[0])
+    return CAP, clock, passed
 
 
 @part
