@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import random
+import tomllib
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ import pytest
 
 import ramulus as rm
 from plain import Member, Plain, plain_player
-from ramulus.simulation.draws import orders
+from ramulus.design.names import formula_places
 from ramulus.simulation.parties import drawn_classes
 
 DESIGNS, BATCHES = int(os.environ.get("RAMULUS_RANDOM_DESIGNS", "60")), 6
@@ -185,4 +186,18 @@ def party_alike(design: rm.Design, seed: int, encounters: int) -> None:
         np.testing.assert_allclose(played.log.clock[party, : len(plain.clocks)], plain.clocks, rtol=1e-10)
 
 
-assert orders is not None
+@pytest.mark.parametrize("seed", range(2000, 2008))
+def test_every_table_holds_for_every_rule(seed, tmp_path):
+    """Tables, findings and workings of mixed designs: finite, the same from a file, and alike however they are kept."""
+    design = some_design(seed, party=seed % 2 == 0)
+    assert rm.Design.from_dict(tomllib.loads(design.to_toml())) == design
+    rm.check(design)
+    assert np.isfinite(rm.level_table(design)["cost"][:-1]).all()
+    assert np.isfinite(rm.gain_table(design).select_dtypes("number")).any(axis=None)
+    for formula in formula_places(design):
+        assert np.isfinite(rm.explain(design, formula.place, 3).value), formula.place
+    kept = rm.simulate(design, 60, hours=HOURS, seed=1)
+    binned = rm.simulate(design, 60, hours=HOURS, seed=1, keep_players=False)
+    kept.save(tmp_path / "play.npz")
+    assert rm.SimulationResult.load(tmp_path / "play.npz").pace().equals(kept.pace())
+    np.testing.assert_allclose(kept.pace()["hours_p50"], binned.pace()["hours_p50"], rtol=5e-3)

@@ -15,7 +15,7 @@ import pandas as pd
 from ramulus.design import value_at
 from ramulus.design.names import formula_places, stat_track
 from ramulus.errors import RamulusError, UnknownNameError, refuse_other_than_design
-from ramulus.formula import Step, number_text
+from ramulus.formula import Step, number_text, parse
 from ramulus.rules.ability import MIDDLE, class_at
 from ramulus.rules.pursuit import choice_working, pursuit_of
 from ramulus.rules.tabulation import tabulated
@@ -195,11 +195,28 @@ def _explain_formula(design: Design, place: str, where: _Where) -> Explanation:
                 formulas.setdefault(f"multipliers.{rule.name}.{key}", found)
     if place not in formulas:
         raise _no_formula(design, place, list(formulas))
-    source = where.source or _source_of(design, place)
-    names = names_at(design, where.level, where.player, source, where.skill_level, where.ability_class)
+    text = formulas[place].text
+    source, names = _source_and_names(design, place, text, where)
     names.update(_names_of_place(design, place, where))
-    working = of_formula(formulas[place].text, names)
+    working = of_formula(text, names)
     return replace(_explained(place, working, working.value), of_whom=_of_whom(design, place, where, source))
+
+
+def _source_and_names(design: Design, place: str, text: str, where: _Where) -> tuple[str | None, dict[str, float]]:
+    """Return for which source a formula is worked through, and the names it sees there.
+
+    By default that is the source whose formula it is, else the first that has a number for every name it reads.
+    """
+    asked = where.source or _source_of(design, place)
+    lacking = ""
+    candidates: list[str | None] = [asked] if asked or not design.sources else list(design.sources)
+    for source in candidates:
+        names = names_at(design, where.level, where.player, source, where.skill_level, where.ability_class)
+        unknown = sorted(name for name in parse(text).names if np.isnan(names.get(name, 0.0)))
+        if not unknown:
+            return source, names
+        lacking = lacking or f"{place} reads {', '.join(unknown)}, which source {source} has no number for"
+    raise RamulusError(lacking + (f" at level {where.level}; --source names another" if design.sources else ""))
 
 
 def _names_of_place(design: Design, place: str, where: _Where) -> dict[str, float]:
