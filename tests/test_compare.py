@@ -219,7 +219,7 @@ def test_where_variants_part_and_what_changes_most_by_hand():
 
 
 def test_the_command_says_what_changed(cli, canopy, tmp_path):
-    eased = tmp_path / "eased.toml"
+    eased = canopy.with_name("eased.toml")
     eased.write_text(shipped_variants()["canopy_eased.toml"], encoding="utf-8")
     ran = cli("compare", canopy, eased, "--players", 200)
     assert ran.status == 0

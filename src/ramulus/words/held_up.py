@@ -1,8 +1,10 @@
-"""What held players up beside the levels themselves: gates, rests, and events that came too late; and time away."""
+"""What held players up beside the levels: gates, rests, coming late, events that came too late; and time away."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
+
+import numpy as np
 
 from ramulus.words.writers import duration
 
@@ -27,6 +29,21 @@ def held_up(result: SimulationResult) -> list[tuple[str, str]]:
         if away > 0:
             share = away / max(float(totals.income.sum()) / count, 1e-9)
             lines.append((player, f"{away:,.0f} XP a player gathered on days away ({share:.0%} of all)"))
+    return lines
+
+
+def came_over_time(result: SimulationResult) -> list[tuple[str, str]]:
+    """Return by which calendar day half of those who come over weeks stand at the highest level half of them reach."""
+    from ramulus.simulation.samples import quantile
+
+    lines, start = [], result.design.track().start_level
+    for player, profile in result.played.profiles.items():
+        days = quantile(profile.main.calendar, 0.5, profile.players)
+        reached = np.flatnonzero(np.isfinite(days))
+        if (come := result.design.players[player].arrives if result.design.players else None) and len(reached):
+            level, day = start + int(reached[-1]), days[reached[-1]]
+            words = f"come until day {come[-1][0]:.0f}, and days count from then; by the calendar"
+            lines.append((player, f"{words} half are at level {level} on day {day:.0f}"))
     return lines
 
 

@@ -6,7 +6,7 @@ import math
 from typing import TYPE_CHECKING
 
 from ramulus.words.goals import goal_lines
-from ramulus.words.held_up import came_too_late, held_up
+from ramulus.words.held_up import came_over_time, came_too_late, held_up
 from ramulus.words.writers import Column, duration, number, unit_of
 
 if TYPE_CHECKING:
@@ -85,7 +85,7 @@ def said_by_profile(result: SimulationResult, track: str | None = None) -> dict[
     """Return for each profile what is slow, what they lived on, who quits, and what else is worth a word."""
     slowest = result.slowest(track).set_index("player")
     parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
-    for found in (_endings, _quits, _waste, _waits, held_up, _skill_or_luck, came_too_late):
+    for found in (_endings, _quits, _waste, _waits, held_up, came_over_time, _skill_or_luck, came_too_late):
         for player, line in found(result):
             parts[player].append(line)
     return {player: [line for line in said if line] for player, said in parts.items()}
