@@ -1,7 +1,7 @@
-"""Players and parties played slowly, in plain Python over `rm.Ledger`: written from the rules, to judge the kernels by.
+"""Parties played slowly, in plain Python over `rm.Ledger`: written from the rules, to judge the kernels by.
 
-`slow_player` makes the very draws that the kernel makes, so both must come to the same award by award. `SlowParty`
-draws from Python's own generator and computes its design by hand, so it can only agree within chance.
+`SlowParty` draws from Python's own generator and computes its design by hand, so it can only agree within chance; players
+and parties of the very draws that the kernels make are in `plain.py`.
 """
 
 from __future__ import annotations
@@ -10,109 +10,7 @@ import math
 import random
 from dataclasses import dataclass, field
 
-import numpy as np
-
 import ramulus as rm
-from ramulus.rules.pay import paid_xp
-from ramulus.rules.rounding import ROUNDING_CODES
-from ramulus.rules.tabulation import tabulated
-from ramulus.rules.xp_laws import drawn_xp, xp_tables
-from ramulus.simulation import draws
-from ramulus.simulation.times import time_at, time_table
-
-# --- one player ------------------------------------------------------------------------------------------------
-
-
-def slow_player(
-    design: rm.Design, profile: str, number: int, seed: int, hours: float
-) -> dict[str, list[tuple[float, int]]]:
-    """Return played seconds and encounters by which a player first reached each level of each track it came to."""
-    tabulation = tabulated(design)
-    tables, columns, xp = tabulation.profile(profile, number % 15), tabulation.columns, xp_tables(tabulation.laws)
-    when, order = tables.timeline(hours), design.track_order
-    failure, awards = design.encounters.failure, design.awards
-    ledgers = {name: rm.Ledger(design, name) for name in order}
-    main = ledgers[order[0]]
-    arrived = {name: [(0.0, 0)] for name in order}
-    used = {name: [0, 0, 0] for name in design.sources}  # Ever, today and this week.
-    variation = float(design.encounters.variation)
-    times = time_table(variation**-2 if variation else 0.0)
-    player = design.profile(profile)
-    day = round(float(player.hours_per_day or 24) * 3600 * 1e6)
-    days_per_week = len(player.plays_on or range(player.days_per_week or 7))
-    clock, encounter, today = 0.0, 0, 0
-
-    def days_pass() -> None:
-        nonlocal today
-        now = math.floor(clock * 1e6 + 0.5) // day
-        for uses in used.values() if now > today else ():
-            uses[1] = 0
-            uses[2] *= now // days_per_week == today // days_per_week
-        today = max(now, today)
-
-    with np.errstate(over="ignore"):
-        keys = draws.player_keys(seed, profile, np.array([number]))
-        key, own = keys[0], float(draws.own_factors(keys, float(tables.player.spread))[0])
-        while main.level < main.max_level:
-            row, at, weights, pays, waits = main.level - main.start_level, {}, [], [], False
-            for index, (name, source) in enumerate(design.sources.items()):
-                skill = columns.skill_track[index]
-                step = ledgers[skill].level - ledgers[skill].start_level if skill else 0
-                column = int(columns.first_column[index]) + step
-                weight = float(tables.encounters.weight[row, column])
-                full = [0 < limit <= uses for limit, uses in zip(source.limits, used[name], strict=True)]
-                waits |= weight > 0 and not full[0]
-                if weight > 0 and not any(full):
-                    at[len(weights)] = (index, name, source, column)
-                    weights.append(weight)
-                    pays.append(float(tables.pay[row, column]) if player.pursuit else 0.0)
-            if not weights and waits and (today + 1) * day / 1e6 <= hours * 3600:
-                clock = (today + 1) * day / 1e6
-                days_pass()
-                continue
-            if not weights:
-                break
-            if player.pursuit == "best" and max(pays) > 0:
-                weights = [w * (p >= max(pays) * (1 - 1e-9)) for w, p in zip(weights, pays, strict=True)]
-            elif max(pays) > 0:
-                weights = [w * (p / max(pays)) ** player.pursuit for w, p in zip(weights, pays, strict=True)]
-            running = np.cumsum(weights).tolist()
-            target = draws.uniform(key, encounter, draws.SOURCE) * running[-1]
-            index, name, source, column = at[min(sum(part <= target for part in running), len(running) - 1)]
-            won = bool(draws.uniform(key, encounter, draws.SUCCESS) < tables.encounters.success[row, column])
-            seconds = float(tables.encounters.seconds[row, column])
-            if variation:
-                seconds *= float(time_at(times, draws.bits_of(key, encounter, draws.TIME)))
-            seconds = seconds + (0.0 if won else float(failure.extra_seconds)) + float(tables.player.seconds_between)
-            clock += seconds * own
-            if clock > hours * 3600:
-                break
-            days_pass()
-            on = when.rules_on(clock, number)
-            first, last = int(xp.first[index]), int(xp.first[index + 1])
-            draw = float(draws.uniform(key, encounter, draws.XP))
-            drawn = float(drawn_xp(xp.low[row, index], int(xp.width[index]), first, last, xp.amounts, xp.up_to, draw))
-            encounter += 1
-            product = float(tables.alone.product(on)[row, column])
-            if not won and failure.loss:
-                loss = float(failure.loss) * main.cost
-                main.lose(
-                    math.floor(loss)
-                    if design.track().overflow.whole_xp
-                    else round(loss * main.tables.scale) / main.tables.scale
-                )
-            code, to = ROUNDING_CODES[awards.rounding], float(awards.rounding_to or 1)
-            main.award(paid_xp(drawn, product, won, float(failure.xp_share), code, to, float(awards.least_award)))
-            if source.skill:
-                share = 1.0 if won else float(failure.xp_share)
-                ledgers[source.skill].award(float(tables.alone.skill_award(on, share)[row, column]))
-            used[name] = [uses + won for uses in used[name]]
-            for track, ledger in ledgers.items():
-                arrived[track] += [(clock, encounter)] * (
-                    ledger.peak_level - ledger.start_level + 1 - len(arrived[track])
-                )
-    return arrived
-
 
 # --- a party ---------------------------------------------------------------------------------------------------
 

@@ -25,8 +25,9 @@ def result():
 
 
 def without_windows(*keys: str) -> rm.Design:
-    """The demo without the rules that have one of some keys, those of days by default."""
+    """The demo, all from day 1 on, without the rules that have one of some keys, those of days by default."""
     data, gone = rm.demo_design().to_dict(), set(keys or ("from_day", "weekdays"))
+    del data["players"]["newcomer"]["arrives"]
     data["multipliers"] = [rule for rule in data["multipliers"] if not gone & rule.keys()]
     return rm.Design.from_dict(data)
 

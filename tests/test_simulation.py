@@ -17,12 +17,12 @@ from hypothesis import strategies as st
 import ramulus as rm
 from conftest import make
 from exact import exact_arrival
+from plain import plain_player
 from ramulus.results import simulate as running
 from ramulus.simulation.chunks import Job, Sizes, play_chunk
 from ramulus.simulation.in_flight import packed, width_of
 from ramulus.simulation.samples import BinnedSample, WholeSample, quantile
 from ramulus.simulation.world import make_stage
-from slow import slow_player
 
 
 def arena(xp=10, values=(20, 30, 50), overflow=None, encounter=None, may_drop=False, **parts):
@@ -192,7 +192,7 @@ def test_the_kernel_agrees_with_the_ledger_award_by_award(data):
     for number in range(3):
         # The same draws, booked by the ledger: the same encounters on every track; a compiler may fuse a product and
         # a sum, so the last bits of seconds are its own.
-        for track, arrived in slow_player(design, profile, number, seed, 3.0).items():
+        for track, arrived in plain_player(design, profile, number, seed, 3.0).arrived.items():
             here = played.arrivals[track]
             reached = np.isfinite(here.seconds.values[number])
             seconds, encounters = zip(*arrived, strict=True)

@@ -463,7 +463,7 @@ def test_tune_writes_only_the_numbers(cli, demo_file):
         pair for pair in zip(before.splitlines(), demo_file.read_text().splitlines(), strict=True) if pair[0] != pair[1]
     ]
     ((old, new),) = changed
-    assert old.replace("3000", new[13:17]) == new and old.startswith("crown_gate = 3000") and new[13] == "2"
+    assert old.replace("3000", new[13:17]) == new and old.startswith("crown_gate = 3000") and new[13] in "12"
     assert cli("check", demo_file, "--goals", "--players", 1000).status == 0
 
 

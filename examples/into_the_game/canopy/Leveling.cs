@@ -5,7 +5,7 @@
 //   DrawBar(ledger.Label, ledger.Progress);         // the bar: its text, and 0 to 1
 //   Save data = ledger.Save();                      // plain data; Leveling.Load(data) goes on from it
 //
-// Written by Ramulus 0.1.0 from design bad6c8a4e6e251cf; it is yours to read and change. A retune changes the tables at the end only.
+// Written by Ramulus 0.1.0 from design 1efc73540feba32a; it is yours to read and change. A retune changes the tables at the end only.
 
 using System;
 using System.Collections.Generic;
@@ -464,7 +464,7 @@ namespace Canopy
 
     public static class Tables
     {
-        public const string Design = "bad6c8a4e6e251cf";
+        public const string Design = "1efc73540feba32a";
         internal static readonly double LeastAward = 0.0, XpShare = 0.1;
         internal static readonly double BlossomWeek = 1.5;
         internal static readonly double MarketDay = 1.15;

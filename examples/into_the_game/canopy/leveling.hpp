@@ -6,7 +6,7 @@
 //   auto data = ledger.save();                      // plain data; canopy::Leveling::load(data) goes on from it
 //
 // Compile with -ffp-contract=off: a fused multiplication and addition rounds once where the design rounds twice.
-// Written by Ramulus 0.1.0 from design bad6c8a4e6e251cf; it is yours to read and change. A retune changes the tables at the end only.
+// Written by Ramulus 0.1.0 from design 1efc73540feba32a; it is yours to read and change. A retune changes the tables at the end only.
 
 #pragma once
 
@@ -512,7 +512,7 @@ inline bool load_tables(Track name, std::string_view text) {
 
 // --- tables -----------------------------------------------------------------------------------------------------
 
-constexpr const char* DESIGN = "bad6c8a4e6e251cf";
+constexpr const char* DESIGN = "1efc73540feba32a";
 
 namespace detail {
 

@@ -6,7 +6,7 @@
 --   print(ledger:label(), ledger:progress()) -- the bar: its text, and 0 to 1
 --   local data = ledger:save()              -- plain data; leveling.load(data) goes on from it
 --
--- Written by Ramulus 0.1.0 from design bad6c8a4e6e251cf; it is yours to read and change. A retune changes the tables at the end only.
+-- Written by Ramulus 0.1.0 from design 1efc73540feba32a; it is yours to read and change. A retune changes the tables at the end only.
 
 local leveling = {}
 local Ledger = {}
@@ -362,7 +362,7 @@ end
 
 -- --- tables ----------------------------------------------------------------------------------------------------
 
-leveling.DESIGN = "bad6c8a4e6e251cf"
+leveling.DESIGN = "1efc73540feba32a"
 LEAST_AWARD = 0
 XP_SHARE = 0.1
 -- Sources: XP is `low` (by level, or one for all) and up to `width` whole numbers from it; one of `amounts` where `width` is 0.

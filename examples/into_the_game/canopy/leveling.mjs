@@ -5,7 +5,7 @@
 //   bar.textContent = ledger.label;            // and ledger.progress, 0 to 1
 //   const data = ledger.save();                // plain data, for JSON; Leveling.load(data) goes on from it
 //
-// Written by Ramulus 0.1.0 from design bad6c8a4e6e251cf; it is yours to read and change. A retune changes the tables at the end only.
+// Written by Ramulus 0.1.0 from design 1efc73540feba32a; it is yours to read and change. A retune changes the tables at the end only.
 
 const MOST = Number.MAX_SAFE_INTEGER; // The largest whole number that every language counts exactly.
 
@@ -321,7 +321,7 @@ function banded(value, bands) {
 
 // --- tables ----------------------------------------------------------------------------------------------------
 
-export const DESIGN = "bad6c8a4e6e251cf";
+export const DESIGN = "1efc73540feba32a";
 const LEAST_AWARD = 0;
 const XP_SHARE = 0.1;
 const FACTORS = {

@@ -5,7 +5,7 @@
     ledger.label, ledger.progress        # the bar: its text, and 0 to 1
     data = ledger.save()                 # plain data, for JSON; Leveling.load(data) goes on from it
 
-Written by Ramulus 0.1.0 from design bad6c8a4e6e251cf; it is yours to read and change. A retune changes the tables at the end only.
+Written by Ramulus 0.1.0 from design 1efc73540feba32a; it is yours to read and change. A retune changes the tables at the end only.
 """
 
 from __future__ import annotations
@@ -370,7 +370,7 @@ def banded(value: float, bands: tuple[tuple[float, float], ...]) -> float:
 
 # --- tables ----------------------------------------------------------------------------------------------------
 
-DESIGN = "bad6c8a4e6e251cf"
+DESIGN = "1efc73540feba32a"
 LEAST_AWARD = 0
 XP_SHARE = 0.1
 FACTORS: dict[str, Any] = {

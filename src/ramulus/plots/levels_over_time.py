@@ -11,6 +11,7 @@ from matplotlib.ticker import PercentFormatter
 from ramulus.errors import RamulusError
 from ramulus.plots.labels import finish, played_in_words
 from ramulus.plots.style import new_axes, project_style, time_unit
+from ramulus.rules.coming import come_on, points_of
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -60,8 +61,9 @@ def levels_over_time(
     at = times * HOUR if by == "hours" else times
     above = [[sample.below(one - what.start_level, float(t)) for t in at] for one in firsts[1:]]
     # All hold the start level, who has not begun to play among them; who has not come by a day is nowhere.
-    late = by == "days" and arrivals.calendar is not arrivals.days
-    come = [sample.below(0, float(t)) for t in at] if late else [profile.players] * len(times)
+    arrives = points_of(result.design.profile(profile.profile).arrives) if by == "days" else ()
+    came_on = come_on(arrives, np.arange(profile.players))
+    come = [np.count_nonzero(came_on <= t) for t in at] if arrives else [profile.players] * len(times)
     shares = np.array([come, *above, [0] * len(times)], dtype=float) / profile.players
     with project_style():
         axes = new_axes(ax, **figure_options)
@@ -76,7 +78,7 @@ def levels_over_time(
         axes.set_ylim(0, 1)
         axes.yaxis.set_major_formatter(PercentFormatter(1.0, decimals=0))
         _name_bands(axes, times * scale, shares, firsts, what.max_level)
-        if late:
+        if arrives:
             axes.annotate("not come yet", (0.02, 0.97), xycoords="axes fraction", va="top", fontsize=11)
         foot = played_in_words(result, [profile.profile])
         finish(axes, f"{foot} · whoever has quit counts where it would be")

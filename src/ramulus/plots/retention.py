@@ -1,4 +1,4 @@
-"""The figure of retention: who is still playing, by calendar day and by level."""
+"""The figure of retention: who is still playing, by day and by level."""
 
 from __future__ import annotations
 
@@ -56,7 +56,8 @@ def retention(
         _name_peaks(by_level, result)
         _mark_goals(by_day, by_level, result)
         by_day.set_title("Who is still playing")
-        by_day.set_xlabel("calendar day, at its end")
+        later = any(result.design.profile(name).arrives for name in places)
+        by_day.set_xlabel("day since they came, at its end" if later else "calendar day, at its end")
         by_level.set_xlabel("level, on reaching it")
         by_day.set_ylabel("share that has not quit   (band: its 95 % interval)")
         alike = [name for name in places if result.profile(name).quits is None]

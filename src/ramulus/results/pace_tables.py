@@ -111,7 +111,7 @@ class PaceTables(PlayedDesign):
         return profile.each
 
     def days(self, track: str | None = None) -> pd.DataFrame:
-        """Return on which calendar days players first reach each level; day 1 is the first.
+        """Return on which days players first reach each level; day 1 is the first, or that on which a player comes.
 
         Returns:
             A row a profile and level: `player`, `level`, `reached`, `days_p10`, `days_p50`, `days_p90`; days are empty

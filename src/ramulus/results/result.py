@@ -94,7 +94,7 @@ class SimulationResult(PaceTables):
         return pd.concat(some, ignore_index=True) if some else tables[0]
 
     def still_playing(self, by: Literal["day", "level"] = "day", *, interval: float = 0.95) -> pd.DataFrame:
-        """Return the share of players who had not quit by the end of each calendar day, or before each level.
+        """Return the share of players who had not quit by the end of each day since they came, or before each level.
 
         Args:
             by: "day" or "level".

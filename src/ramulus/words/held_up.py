@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
+from math import isfinite
 from typing import TYPE_CHECKING
-
-import numpy as np
 
 from ramulus.words.writers import duration
 
@@ -39,9 +38,9 @@ def came_over_time(result: SimulationResult) -> list[tuple[str, str]]:
     lines, start = [], result.design.track().start_level
     for player, profile in result.played.profiles.items():
         days = quantile(profile.main.calendar, 0.5, profile.players)
-        reached = np.flatnonzero(np.isfinite(days))
-        if (come := result.design.players[player].arrives if result.design.players else None) and len(reached):
-            level, day = start + int(reached[-1]), days[reached[-1]]
+        reached = [row for row, day in enumerate(days.tolist()) if isfinite(day)]
+        if (come := result.design.players[player].arrives if result.design.players else None) and reached:
+            level, day = start + reached[-1], float(days[reached[-1]])
             words = f"come until day {come[-1][0]:.0f}, and days count from then; by the calendar"
             lines.append((player, f"{words} half are at level {level} on day {day:.0f}"))
     return lines

@@ -21,7 +21,7 @@ IN_LEVEL = {
 }  # fmt: skip
 STILL = {
     "player": Column("player"),
-    "day": Column("calendar day", number()),
+    "day": Column("day", number()),
     "still_playing": Column("still playing", percent()),
     "still_playing_low": Column("from", percent()),
     "still_playing_high": Column("to", percent()),
