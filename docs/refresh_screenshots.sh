@@ -45,10 +45,14 @@ shot() {
     shift
     printf '$ %s\n' "$*" >"$work/text"
     FORCE_COLOR=1 TERM=xterm-256color "$@" >>"$work/text" 2>&1 || true
+    # Lines that are too long break between words; colours take no room.
+    python -c 'import sys; from rich.console import Console; from rich.text import Text
+Console(width=104, force_terminal=True, color_system="256").print(Text.from_ansi(sys.stdin.read()))' \
+        <"$work/text" >"$work/shown"
     local lines
-    lines=$(wc -l <"$work/text")
+    lines=$(wc -l <"$work/shown")
     xterm -geometry "104x$((lines < 39 ? lines + 1 : 40))+0+0" -fa 'DejaVu Sans Mono' -fs 13 -bg '#FBFAF7' -fg '#23211D' -b 12 +sb \
-        -e sh -c "fold -s -w 104 '$work/text' | head -39; sleep 30" &
+        -e sh -c "head -39 '$work/shown'; sleep 30" &
     local window=$!
     sleep 2
     import -window root -trim +repage "$out/$name.png"

@@ -40,9 +40,9 @@ def came_over_time(result: SimulationResult) -> list[tuple[str, str]]:
         days = quantile(profile.main.calendar, 0.5, profile.players)
         reached = [row for row, day in enumerate(days.tolist()) if isfinite(day)]
         if (come := result.design.players[player].arrives if result.design.players else None) and reached:
-            level, day = start + reached[-1], float(days[reached[-1]])
-            words = f"come until day {come[-1][0]:.0f}, and days count from then; by the calendar"
-            lines.append((player, f"{words} half are at level {level} on day {day:.0f}"))
+            own = float(quantile(profile.main.days, 0.5, profile.players)[reached[-1]])
+            words = f"come until day {come[-1][0]:.0f}; half are at level {start + reached[-1]} by calendar day"
+            lines.append((player, f"{words} {float(days[reached[-1]]):.0f}, day {own:.0f} of their own"))
     return lines
 
 
