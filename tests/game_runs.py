@@ -13,7 +13,9 @@ import numpy as np
 import pytest
 
 import ramulus as rm
+from ramulus.design.multiplier import COUNTED
 from ramulus.formula import parse
+from ramulus.rules.counted import standing_at
 from ramulus.rules.multipliers import Company
 from ramulus.rules.pay import paid_xp
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder
@@ -24,7 +26,7 @@ FACTORS = (
     "clip(1 - 0.08 * gap, 0.04, 1)", "1 + 0.1 * (level // 3)", "round(level / 3 + 0.25) / 2", "0.5 + (gap % 3) / 7",
     "2 if level < leader_level else 1", "max(0.2, 1 - skill_level / 20, level / 40)", "1.5 if 2 <= level < 6 else 0.75",
     "exp(-abs(gap) / 9)", "1 / party_size ** 0.5" , "sqrt(luck) + 0.1", "(level > 3 and gap > 0) * 0.5 + 0.7",
-    "ceil(level * first_share) / 10", "1.25", "abs(gap - 0.5) // 0.7 / 4", "0.9 + (not level > 5) * 0.2 or 1", "level and 0.8",
+    "ceil(level * first_share) / 10", "1 + bark / 10", "bark ** 0.5 if gap > 1 else 1", "1.25", "abs(gap - 0.5) // 0.7 / 4", "0.9 + (not level > 5) * 0.2 or 1", "level and 0.8",
 )  # fmt: skip
 OVERFLOW = {
     "carry": (1, 1, 0, 0.5, 0.29, 0.333333333), "threshold": ("reached", "exceeded"), "whole_xp": (True, False),
@@ -62,7 +64,10 @@ def _multipliers(dice: random.Random) -> list[dict[str, Any]]:
     for number in range(dice.randint(0, 7)):
         rule: dict[str, Any] = {"name": f"rule {number}", "stack": dice.choice(["multiply", "multiply", "add", "best"])}
         formula = dice.choice([text for text in FACTORS if "party_size **" not in text])
-        if dice.random() < 0.25:
+        if dice.random() < 0.2:
+            word = dice.choice(["xp_today", "xp_this_week", "successes_today", "successes"])
+            rule |= {"against": word, "bands": [[dice.choice([0, 2]), 3], [dice.choice([7, 40.5]), 1], [900, 0.25]]}
+        elif dice.random() < 0.25:
             rule |= {"against": "level / leader_level", "bands": [[0.4, 5.0], [0.7, 2.5], [0.95, 1.4]]}
         else:
             rule["factor"] = dice.choice([1.5, 0.9, formula, formula, formula])
@@ -88,10 +93,10 @@ def game_design(seed: int) -> rm.Design:
         "format": 1, "title": f"Canopy {seed}", "constants": {"first_share": 0.7}, **_stats(dice),
         "tracks": {"warden": _track(dice, parts), "grafting": _track(dice, False)},
         "sources": {
-            "aphid_cluster": {"level": 1, "xp": {"low": 9, "high": 13}, "tags": ["pest"]},
-            "class": {"level": 4, "xp": dice.choice([34, "10 + level * 2", "level ** 1.5 + source_level"]), "tags": ["pest", "tough"]},
-            "seed_errand": {"level": 2, "xp": {"one_of": [[100, 0.7], [150, 0.3]]}},
-            "shoot_graft": {"level": 3, "xp": 20, "skill": "grafting",
+            "aphid_cluster": {"level": 1, "xp": {"low": 9, "high": 13}, "bark": 3, "tags": ["pest"]},
+            "class": {"level": 4, "bark": "2 + level // 2", "xp": dice.choice([34, "10 + level * 2", "level ** 1.5 + source_level"]), "tags": ["pest", "tough"]},
+            "seed_errand": {"level": 2, "bark": 0.5, "xp": {"one_of": [[100, 0.7], [150, 0.3]]}},
+            "shoot_graft": {"level": 3, "bark": "source_level * 2", "xp": 20, "skill": "grafting",
                             "skill_xp": dice.choice([2, "1 + skill_level % 3", "level ** 1.1", "source_level + 0.5"])},
         },
         "encounter": {"seconds": 30, "failure": {"xp_share": dice.choice([0, 0.1, 0.37])}},
@@ -167,12 +172,16 @@ def _encounter(design: rm.Design, track: str, level: int, dice: random.Random) -
     place = list(design.sources).index(name)
     column = int(columns.first_column[place]) + dice.randrange(int(columns.width[place]))
     awarding = profiles.awarding(Company(leader, size, shares=np.ones((1, 1), dtype=np.bool_)))
+    done = {word: dice.choice([0, 1, 2, 3, 7, 8, 40, 40.5, 41, 900, 901]) for word in COUNTED}
     active = tables.always_on | {i for i, rule in enumerate(design.multipliers) if rule.name in on}
+    always = {i for i, rule in enumerate(design.multipliers) if rule.counts is not None and not rule.timed}
+    active = standing_at(design, active | always, done)
     index = level - main.start_level
     drawn = dice.choice([0, 1, 9, 34, 150, dice.randint(0, 10_000)])
     step = {
         "encounter": name, "xp": drawn, "success": int(won), "level": level, "skill_level": int(columns.skill_level[column]),
         "leader_level": leader, "party_size": size, "player": profile, "luck": design.players[profile].traits["luck"], "on": on,
+        **done,
     }  # fmt: skip
     asked = {"encounter", "xp", "success", "level", *_told(design, track)}
     step = {key: value for key, value in step.items() if key in asked}

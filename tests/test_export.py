@@ -411,6 +411,9 @@ def test_what_is_somebodys_own_stays(tmp_path, canopy, cli, monkeypatch):
         ({}, "pyton", "did you mean 'python'"),
         ({"multipliers": [{"name": "m", "factor": "leader_level ** 0.5"}]}, "json", "multipliers[0].factor"),
         ({"stats": {"pull": {"formula": "shear ** 2"}}}, "json", "stats.pull.formula"),
+        ({"gates": [{"at_level": 10, "levels": {"grafting": 5}}]}, "json", "gates[0]"),
+        ({"away_bonus": {"per_day_away": 9, "at_most": 50, "factor": 2}}, "lua", "away_bonus"),
+        ({"multipliers": [{"name": "m", "factor": "1 + shear / 100"}]}, "lua", "reads shear"),
         ({"sources": {"SHOOT_GRAFT": {"level": 1, "xp": 1, "toughness": 1}}}, "cpp", "spelt the same in cpp"),
         ({"tracks": {"warden": {"max_level": 6_000, "cost": {"formula": "level"}}}}, "lua", "levels.json has all of them"),
     ],
@@ -419,7 +422,7 @@ def test_what_cannot_be_written(tmp_path, cli, monkeypatch, change, languages, w
     monkeypatch.chdir(tmp_path)
     data = rm.demo_design().to_dict()
     for key, value in change.items():
-        data[key] = value if key == "multipliers" else {**data[key], **value}
+        data[key] = value if isinstance(value, list) else {**data.get(key, {}), **value}
     Path("d.json").write_text(json.dumps(data))
     done = cli("export", "d.json", "out", "--for", languages)
     assert done.status in (1, 2) and word in done.err and not Path("out").exists()

@@ -12,8 +12,9 @@ import numpy as np
 from ramulus.game.mistaken import AWARD, Game
 from ramulus.game.mistakes import OF_ENCOUNTERS
 from ramulus.game.pack import Pack
-from ramulus.game.products import Product
+from ramulus.game.products import COUNTED, Product
 from ramulus.game.requests import Request
+from ramulus.rules.counted import counted_rules, standing_at
 from ramulus.rules.multipliers import Company
 from ramulus.rules.pay import paid_xp
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder, round_amount
@@ -61,12 +62,14 @@ def _encounter(design: Design, pack: Pack, product: Product, dice: random.Random
     column = int(columns.first_column[place]) + dice.randrange(int(columns.width[place]))
     leader, size = dice.randint(max(track.start_level, 1), track.max_level), dice.randint(1, 4)
     on = [rule.name for rule in product.timed if dice.random() < 0.5]
+    done = {word: _done(design, word, dice) for word in product.given if word in COUNTED}
     law = tables.laws[place]
     drawn = float(dice.choice(law.amounts) if not law.width else law.low[index] + dice.randrange(law.width))
     drawn = drawn if np.isfinite(drawn) else 10.0
     at = {
         "skill_level": int(columns.skill_level[column]), "leader_level": leader, "party_size": size,
-        "player": profile, "on": on, **{trait: _trait(design, profile, trait, index) for trait in product.traits},
+        "player": profile, "on": on, **done,
+        **{trait: _trait(design, profile, trait, index) for trait in product.traits},
     }  # fmt: skip
     asks = {
         *product.given,
@@ -79,6 +82,8 @@ def _encounter(design: Design, pack: Pack, product: Product, dice: random.Random
     step: dict[str, Any] = {"encounter": name, "xp": xp, "success": int(won), **told}
     company = Company(leader, size, shares=np.ones((1, 1), dtype=np.bool_))
     active = tables.always_on | {i for i, rule in enumerate(design.multipliers) if rule.name in on and rule.timed}
+    active |= {index for index in counted_rules(design) if not design.multipliers[index].timed}
+    active = standing_at(design, active, dict.fromkeys(COUNTED, 0.0) | done)
     awarding = tables.profile(profile).awarding(company)
     factor = float(awarding.product(active)[index, column])
     factors = [float(link.factor) for link in awarding.chain(active, index, column)]
@@ -89,6 +94,13 @@ def _encounter(design: Design, pack: Pack, product: Product, dice: random.Random
         frozenset(units_of(other, track.scale) for other in others if other != award),
         {code: units_of(xp, track.scale) for code, xp in _mistaken(design, part, factors, won).items()},
     )  # fmt: skip
+
+
+def _done(design: Design, word: str, dice: random.Random) -> float:
+    """Return XP or successes that a game may have counted: at, beside or between the ends of some rule's bands."""
+    ends = [end for rule in design.multipliers if rule.counts == word for end, _ in rule.bands or []]
+    near = dice.choice(ends) + dice.choice([-1, 0, 1])
+    return max(near if float(near).is_integer() else dice.choice(ends), 0)
 
 
 def _in_three_ways(design: Design, drawn: float, factor: float, won: bool) -> Iterator[float]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -79,7 +79,8 @@ def _rule(design: Design, index: int, rule: Multiplier) -> RulePack:
     practise = ((name, source.skill) for name, source in design.sources.items() if source.skill)
     skill_sources = tuple(name for name, skill in practise if selects(design, rule, name, skill))
     table: dict[str, tuple[float, ...]] = {}
-    if tree is not None and not is_exact(tree):
+    own = {number for source in design.sources.values() for number in source.numbers}
+    if tree is not None and (not is_exact(tree) or own & set(parse(str(text)).names)):
         table = _table(design, index, rule, str(text), sorted({*sources, *skill_sources}))
         tree = None
     return RulePack(
@@ -103,7 +104,8 @@ def _table(
 ) -> dict[str, tuple[float, ...]]:  # fmt: skip
     """Return the factor of a rule by source, at each level of the main track."""
     place = f"multipliers[{index}].{'against' if rule.bands else 'factor'}"
-    only_levels = {"level", "source_level", "gap", *design.constants}
+    own = {number for name in sources for number in design.sources[name].numbers}
+    only_levels = {"level", "source_level", "gap", *design.constants, *own}
     if strange := [name for name in parse(text).names if name not in only_levels]:
         found = f"{text!r} reads {', '.join(strange)}, and is not the same in every language"
         allowed = "+ - * / // %, comparisons, floor, ceil, round, min, max, clip, abs, sqrt; or level and gap alone"
@@ -113,8 +115,11 @@ def _table(
     table = {}
     for name in sources:
         source_level = float(design.sources[name].level)
-        names = {**design.constants, "level": levels, "source_level": source_level, "gap": levels - source_level}
+        names: dict[str, Any] = {**design.constants, "level": levels, "source_level": source_level}
+        names["gap"] = levels - source_level
         here = open_levels(design.sources[name]).hold(levels) & open_levels(rule).hold(levels)
+        for number, value in design.sources[name].numbers.items():
+            names[number] = evaluate_at(f"sources.{name}.{number}", value, {**design.constants, **names}, here)
         values = np.broadcast_to(evaluate_at(place, text, names, here), levels.shape)
         for_levels = banded(rule.bands, values) if rule.bands else values
         table[name] = tuple(np.where(here & np.isfinite(for_levels), for_levels, 1.0).tolist())

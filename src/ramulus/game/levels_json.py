@@ -122,6 +122,9 @@ def _source(design: Design, pack: Pack, name: str) -> dict[str, Any]:
         xp = {"low": plain(packed.low[0]), "high": plain(packed.low[0] + packed.width - 1)}
     keys = ("from_level", "to_level", "limit", "limit_per_day", "limit_per_week")
     said = {"level": source.level, "xp": xp, **{key: getattr(source, key) for key in keys}, "tags": source.tags}
+    read = _read(design)
+    if own := {number: value for number, value in source.numbers.items() if number in read}:
+        said["numbers"] = own
     return said | (
         {"skill": packed.skill, "skill_xp": _skill_xp(source.skill_xp, packed.skill_xp)} if packed.skill else {}
     )

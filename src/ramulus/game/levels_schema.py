@@ -64,8 +64,9 @@ _SOURCE = _table(
         "from_level": _or_none(_WHOLE), "to_level": _or_none(_WHOLE), "limit": _or_none(_WHOLE),
         "limit_per_day": _or_none(_WHOLE), "limit_per_week": _or_none(_WHOLE), "tags": _NAMES,
         "skill": _TEXT, "skill_xp": {"anyOf": [_NUMBER, _TEXT, _BY_LEVEL]},
+        "numbers": _by_name({"anyOf": [_NUMBER, _TEXT]}),
     },
-    ("skill", "skill_xp"),
+    ("skill", "skill_xp", "numbers"),
 )  # fmt: skip
 
 

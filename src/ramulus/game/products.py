@@ -5,9 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from ramulus.design.multiplier import SUCCESSES, SUCCESSES_TODAY, XP_THIS_WEEK, XP_TODAY
 from ramulus.game.factors import RulePack
 
-GIVEN = ("skill_level", "leader_level", "party_size")
+COUNTED = {
+    XP_TODAY: "XP that the track was awarded today, before this.",
+    XP_THIS_WEEK: "XP that the track was awarded this week, before this.",
+    SUCCESSES_TODAY: "Successes at the source today, before this.",
+    SUCCESSES: "Successes at the source ever, before this.",
+}
+"""What only a game has counted, by the word with which rules look at it."""
+GIVEN = ("skill_level", "leader_level", "party_size", *COUNTED)
 
 
 @dataclass(frozen=True)

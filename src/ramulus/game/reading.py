@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from ramulus.design import Design, read_whole
+from ramulus.design.multiplier import SUCCESSES_TODAY, XP_THIS_WEEK, XP_TODAY
 from ramulus.errors import DataError, DesignError
 from ramulus.game.levels_json import FORMAT
 from ramulus.rules.xp_units import from_units
@@ -73,6 +74,7 @@ def _players(data: dict[str, Any]) -> dict[str, Any]:
     rules, sources = data["multipliers"], data["sources"].values()
     names = sorted({name for rule in rules for name in rule.get("players", [])})
     by_day = any(rule.get(key) is not None for rule in rules for key in _TIMES)
+    by_day |= any(rule.get("against") in (XP_TODAY, XP_THIS_WEEK, SUCCESSES_TODAY) for rule in rules)
     by_day |= any(source[key] is not None for source in sources for key in ("limit_per_day", "limit_per_week"))
     traits = {"traits": dict.fromkeys(data["traits"], 1)} if data["traits"] else {}
     profile = {**traits, **({"hours_per_day": 1} if by_day else {})}
@@ -137,7 +139,7 @@ def _upgrade(upgrade: dict[str, Any]) -> dict[str, Any]:
 
 
 def _source(source: dict[str, Any]) -> dict[str, Any]:
-    said = _without(source, ("xp", "skill_xp"))
+    said: dict[str, Any] = _without(source, ("xp", "skill_xp", "numbers")) | source.get("numbers", {})
     for key in ("xp", "skill_xp"):
         if key in source:
             value = source[key]

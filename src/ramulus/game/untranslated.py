@@ -40,12 +40,9 @@ def _untranslated(design: Design) -> Iterator[tuple[str, str]]:
         if source.skills:
             yield f"sources.{name}.skills", "exported code takes one skill a source (skill and skill_xp)"
     for index, rule in enumerate(design.multipliers):
-        if rule.counts is not None:
-            yield f"multipliers[{index}].against", f"exported code does not count {rule.counts}"
-        own = {number for source in design.sources.values() for number in source.numbers}
         for key in ("factor", "against"):
             text = getattr(rule, key)
             names = parse(text).names if isinstance(text, str) and rule.counts is None else ()
-            if strange := [name for name in names if name in design.stats or name in own]:
+            if strange := [name for name in names if name in design.stats]:
                 found = f"{text!r} reads {', '.join(strange)}, which exported code does not tell it"
                 yield f"multipliers[{index}].{key}", found

@@ -11,7 +11,7 @@ from ramulus.game.expressions import Writer, names_in, used_functions
 from ramulus.game.factors import RulePack
 from ramulus.game.languages import Language, camel, pascal, snake
 from ramulus.game.pack import Pack, SourcePack, StatPack
-from ramulus.game.products import GIVEN, Factor, Product, steps_of
+from ramulus.game.products import COUNTED, GIVEN, Factor, Product, steps_of
 
 
 class View:
@@ -182,6 +182,18 @@ class View:
         trees = [source.skill_xp for source in self.skilled if isinstance(source.skill_xp, ast.expr)]
         rules = [(rule, rule.skill_sources) for rule in self.pack.rules if rule.skill_sources]
         return self._product(rules, every, trees)
+
+    @property
+    def given(self) -> list[str]:
+        """What is told of encounters, whichever award it is for."""
+        return [name for name in GIVEN if name in {*self.main_product.given, *self.skill_product.given}]
+
+    counts = COUNTED
+
+    @staticmethod
+    def counted(product: Product) -> list[str]:
+        """Return what a product has to be told of what was done."""
+        return [name for name in COUNTED if name in product.given]
 
     def _product(
         self, rules: list[tuple[RulePack, tuple[str, ...]]], every: list[str], more: Iterable[ast.expr] = (), *,
