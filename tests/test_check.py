@@ -113,6 +113,11 @@ DESERVED = {
         ),
         ["16 levels, from level 4", "(b)", "nothing to do"],
     ),
+    # 1,900 encounters of 10 s take six days of an hour.
+    "event-too-late": (
+        lambda: with_sources({}, multipliers=[{"name": "r", "factor": 2, "from_day": 9, "to_day": 12}], **SCHEDULE),
+        ["multipliers[0].from_day", "begins on day 9", "by day 6"],
+    ),
     # Patience of twice what most levels take, and level 9 takes four times as long as its neighbours.
     "level-drives-away": (
         lambda: make(
@@ -253,6 +258,7 @@ WELL = {
         skills={"craft": {"max_level": 3, "cost": {"formula": "5"}}},
     ),
     "day-runs-out": lambda: with_sources({}, {"limit_per_day": 5}, **SCHEDULE),
+    "event-too-late": lambda: with_sources({}, multipliers=[{"name": "r", "factor": 2, "from_day": 5}], **SCHEDULE),
     # Many quit, and no level has more to do with it than its neighbours.
     "level-drives-away": lambda: with_sources({}, players={"p": {"hours_per_day": 1, "quit_chance_per_play_day": 0.4}}),
     "rule-misses-days": lambda: with_sources(

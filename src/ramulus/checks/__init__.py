@@ -12,6 +12,7 @@ from ramulus.checks.encounters import check_encounters
 from ramulus.checks.finding import Finding, Findings, from_problem, guarded, in_one, without_accepted
 from ramulus.checks.gates import check_gates
 from ramulus.checks.income import check_income
+from ramulus.checks.late_events import check_late_events
 from ramulus.checks.multipliers import FACTOR_CEILING, check_multipliers
 from ramulus.checks.names import check_names
 from ramulus.checks.parties import check_party
@@ -59,6 +60,6 @@ def _found(design: Design) -> tuple[Finding, ...]:
     """Return what all checks find that have nothing to be told."""
     checks = (
         check_costs, check_edges, check_stats, check_awards, check_names, check_encounters, check_reach, check_income,
-        check_gates, check_pools, check_players, check_party,
+        check_gates, check_pools, check_late_events, check_players, check_party,
     )  # fmt: skip
     return tuple(finding for one in checks for finding in guarded(one, design))
