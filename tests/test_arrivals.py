@@ -46,6 +46,6 @@ def test_an_event_meets_each_where_it_then_stands():
 
 def test_the_tables_say_both_days(cli, canopy):
     table = played(weekdays=["sat"]).pace()
-    assert (table["calendar_days_p50"] - table["days_p50"]).between(0, 3).all()
+    assert (table["calendar_day_p50"] - table["days_p50"]).between(0, 3).all()
     said = cli("simulate", canopy, "--players", 60, "--player", "newcomer").out
     assert "come until day 28; half are at level 40 by calendar day" in said and "of their own" in said

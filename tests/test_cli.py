@@ -19,7 +19,7 @@ COLUMNS = {
     "levels": "level cost total growth resilience shear windup",
     "award 40 40 90": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
     "award --source bark_borer --times 3 --level 8": "step source amount level_before level levels_gained kept wasted xp cost progress points earned label",
-    "simulate --players 20 --hours 3": "player level reached hours_p10 hours_p50 hours_p90 encounters_p50 days_p50 hours_in_level_p50 calendar_days_p50 still_playing",
+    "simulate --players 20 --hours 3": "player level reached hours_p10 hours_p50 hours_p90 encounters_p50 days_p50 hours_in_level_p50 calendar_day_p50 still_playing",
     "gain": "player level source base factor award outgrown blossom·week market·day catch-up",
     "effort": "player level source chance seconds success award xp_per_hour cuts falls",
     "party --encounters 5": "encounter member hours_p50 level_p10 level_p50 level_p90",

@@ -53,7 +53,7 @@ def time_in_level(
         _name_notes(axes, [*_notes_of_drags(drags_of(result, track)), *_notes_of_gates(table)], scale)
         _mark_goals(axes, result, name, scale)
         label_ends(axes, [end for end in ends if end is not None])
-        gates = "; gates apart" if "hours_at_gate_p50" in table else ""
+        gates = "; gates apart" if "gate_hours_p50" in table else ""
         finish(axes, f"{played_in_words(result)} · line: the median player; band: p10 to p90{gates}")
     return axes
 
@@ -84,11 +84,11 @@ def _notes_of_drags(drags: list[Drag]) -> list[_Note]:
 
 def _notes_of_gates(table: pd.DataFrame) -> list[_Note]:
     """Return the levels at whose gates the median player stands for a minute and more, and how long."""
-    if "hours_at_gate_p50" not in table:
+    if "gate_hours_p50" not in table:
         return []
     notes = []
-    for level, rows in table[table["hours_at_gate_p50"] * 60 >= 1].groupby("level"):
-        who = ", ".join(f"{row.player} {duration(row.hours_at_gate_p50)}" for row in rows.itertuples())
+    for level, rows in table[table["gate_hours_p50"] * 60 >= 1].groupby("level"):
+        who = ", ".join(f"{row.player} {duration(row.gate_hours_p50)}" for row in rows.itertuples())
         notes.append(_Note(float(level), float(rows["hours_p50"].max()), f"at the gate of level {level}: {who}"))
     return notes
 

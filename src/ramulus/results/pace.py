@@ -32,7 +32,7 @@ def pace_columns(arrivals: Arrivals, profile: Group, stays: InLevel) -> dict[str
         "encounters_p50": quantile(arrivals.encounters, 0.5, profile.players),
         "days_p50": whole_days(quantile(arrivals.days, 0.5, profile.players), np.rint),
         "hours_in_level_p50": stays.hours(50),
-        **({} if arrivals.at_gate is None else {"hours_at_gate_p50": stays.hours_at_gate(50)}),
+        **({} if arrivals.at_gate is None else {"gate_hours_p50": stays.hours_at_gate(50)}),
     }
 
 

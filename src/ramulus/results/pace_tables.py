@@ -67,8 +67,8 @@ class PaceTables(PlayedDesign):
             `hours_p90` played hours; `encounters_p50`; `days_p50` days since they came; `hours_in_level_p50` the median
             played hours from this level to the next, of those who reached this one (whoever has not finished it
             counts as longer; empty where fewer than half finished, or where the horizon cut off more than a tenth of
-            the players before its end). With gates `hours_at_gate_p50`, the hours before the level's gate, which are
-            not within the level; where players come on several days, `calendar_days_p50`. On the main track of a
+            the players before its end). With gates `gate_hours_p50`, the hours before the level's gate, which are
+            not within the level; where players come on several days, `calendar_day_p50`. On the main track of a
             design whose players can quit also `still_playing`, the share that had not quit before the level. With
             `by_ability`, `third` after the player. With `interval`, also `reached_low`, `reached_high`,
             `hours_p50_low` and so on.
@@ -85,7 +85,7 @@ class PaceTables(PlayedDesign):
                 table.update(pace_columns(arrivals, group, stays))
                 if self.come_later:
                     days = whole_days(quantile(arrivals.calendar, 0.5, group.players), np.rint)
-                    table["calendar_days_p50"] = days
+                    table["calendar_day_p50"] = days
                 if interval is not None:
                     table.update(pace_intervals(arrivals, group, stays, interval))
                 if name == self.design.main_track_name and self.can_quit:
@@ -182,14 +182,14 @@ class PaceTables(PlayedDesign):
 
         Returns:
             A row a profile and level: `player`, `level`, `players`, `hours_p10`, `hours_p50`, `hours_p90`; with gates
-            also `hours_at_gate_p50`, which are not within the level.
+            also `gate_hours_p50`, which are not within the level.
         """
         tables = []
         for profile, arrivals in self._by_profile(track):
             there, stays = arrivals.seconds.reached(), InLevel(arrivals, profile, track or self.design.main_track_name)
             hours = {f"hours_p{q}": stays.hours(q) for q in QUANTILES}
             if arrivals.at_gate is not None:
-                hours["hours_at_gate_p50"] = stays.hours_at_gate(50)
+                hours["gate_hours_p50"] = stays.hours_at_gate(50)
             front = {"player": profile.profile, "level": self._levels(track), "players": there}
             tables.append(pd.DataFrame({**front, **hours}))
         return pd.concat(tables, ignore_index=True)

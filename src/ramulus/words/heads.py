@@ -27,8 +27,8 @@ PACE = {
     "encounters_p50": Column("encounters\np50", number()),
     "days_p50": Column("day\np50", number()),
     "hours_in_level_p50": Column("hours to the\nnext level p50", hours),
-    "hours_at_gate_p50": Column("hours at\nits gate p50", hours),
-    "calendar_days_p50": Column("calendar\nday p50", number()),
+    "gate_hours_p50": Column("hours at\nits gate p50", hours),
+    "calendar_day_p50": Column("calendar\nday p50", number()),
     "still_playing": Column("still\nplaying", percent()),
 }
 EFFORT = {
