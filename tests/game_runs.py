@@ -173,9 +173,8 @@ def _encounter(design: rm.Design, track: str, level: int, dice: random.Random) -
     column = int(columns.first_column[place]) + dice.randrange(int(columns.width[place]))
     awarding = profiles.awarding(Company(leader, size, shares=np.ones((1, 1), dtype=np.bool_)))
     done = {word: dice.choice([0, 1, 2, 3, 7, 8, 40, 40.5, 41, 900, 901]) for word in COUNTED}
-    active = tables.always_on | {i for i, rule in enumerate(design.multipliers) if rule.name in on}
-    always = {i for i, rule in enumerate(design.multipliers) if rule.counts is not None and not rule.timed}
-    active = standing_at(design, active | always, done)
+    active = frozenset(i for i, rule in enumerate(design.multipliers) if rule.name in on or not rule.timed)
+    active = standing_at(design, active, done)
     index = level - main.start_level
     drawn = dice.choice([0, 1, 9, 34, 150, dice.randint(0, 10_000)])
     step = {

@@ -185,7 +185,7 @@ DESERVED = {
             stats={"sap": {"base": 9000, "pool": True, "refill_on_level_up": True}},
             encounter={"drain": {"sap": 1}, "rest": {"seconds": 9}},
         ),
-        ["hardly anybody rests"],
+        ["at most 2% of it", "hardly anybody rests"],
     ),
     "away-bonus-empty": (
         lambda: with_sources(

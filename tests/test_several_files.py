@@ -192,3 +192,28 @@ def test_a_formula_that_gives_no_number_is_said_at_its_place(folder, old, new, p
         folder.load("a.toml")
     found = {problem.place: str(problem) for problem in caught.value.problems}
     assert words in found[place]
+
+
+def test_what_is_dropped_is_dropped_from_every_file(folder, tmp_path):
+    folder("base.toml", BASE.replace("first_cost = 60", "spare = 1\nother = 2\nfirst_cost = 60"))
+    folder("soft.toml", 'extends = "base.toml"\n[constants]\nspare = 3\n')
+    soft = folder.load("soft.toml")
+    written = soft.without_constants(soft.unread_constants).save(tmp_path / "soft.toml")
+    assert {file.name for file in written} == {"base.toml", "soft.toml"}
+    assert (
+        folder.load("soft.toml").constants == {"first_cost": 60} and "# tuned" in (tmp_path / "base.toml").read_text()
+    )
+
+
+def test_the_schema_asks_of_a_file_what_no_other_says():
+    import jsonschema
+
+    schema, whole = rm.design_schema(), tomllib.loads(BASE)
+    part = {"format": 1, "title": "Canopy"}
+    for data, fits in (
+        (whole, True),
+        (part, False),
+        (part | {"include": ["a.toml"]}, True),
+        ({"extends": "a.toml"}, True),
+    ):
+        assert jsonschema.Draft202012Validator(schema).is_valid(data) == fits, data

@@ -10,7 +10,8 @@ import numpy as np
 
 from ramulus.checks.finding import Finding
 from ramulus.checks.overview import Overview, overview_of
-from ramulus.errors import DesignError, Problem, RamulusError
+from ramulus.checks.playing import PLAYED, Trials
+from ramulus.errors import DesignError, Problem
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import classes_of
 from ramulus.rules.pools import drained_pools
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
     from ramulus.design import Design
 
 STARVED = 0.2  # Of what weights alone would give.
-PLAYED, PLAYED_HOURS, PLAYED_ENCOUNTERS = 600, 200.0, 20_000
 
 
 def check_players(design: Design) -> Iterator[Finding]:
@@ -114,20 +114,10 @@ def _idle(overview: Overview) -> Iterator[Finding]:
 def _driven_away(design: Design) -> Iterator[Finding]:
     """Levels at which far more players quit than at their neighbours, by playing some."""
     quitters = [name for name, player in design.players.items() if player.patience_hours_per_level is not None]
-    if not quitters:
-        return
-    from ramulus.results.simulate import SimulationStopped, simulate
-
-    counts = dict.fromkeys(quitters, PLAYED)
-    try:
-        result = simulate(design, counts, PLAYED_HOURS, most_encounters=PLAYED_ENCOUNTERS)
-    except SimulationStopped:
-        raise  # Who interrupted it wants no findings.
-    except RamulusError:
-        return  # What keeps the design from being played is found by other checks.
-    track = design.main_track_name
+    track, trials = design.main_track_name, design.derived(Trials)
     for name in quitters:
-        for peak in quit_peaks(result.profile(name), design.track().start_level)[:1]:
+        played = trials.of(name)
+        for peak in quit_peaks(played, design.track().start_level)[:1] if played is not None else ():
             yield Finding(
                 "level-drives-away", "warning", f"tracks.{track}.cost",
                 f"at level {peak.level}, {peak.share:.0%} of those who come there run out of patience, at its "

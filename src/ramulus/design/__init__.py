@@ -3,7 +3,7 @@
 from ramulus.design.design import Design
 from ramulus.design.loading import demo_design, demo_text, load_design, shipped_variants, starter_text
 from ramulus.design.places import full_place, value_at
-from ramulus.design.reading import bytes_now, read_start, read_whole
+from ramulus.design.reading import bytes_now, read_named, read_start, read_whole
 from ramulus.design.saving import refuse_strange_ending, toml_text, write_all, write_whole
 from ramulus.design.schema import design_schema
 
@@ -15,6 +15,7 @@ __all__ = [
     "design_schema",
     "full_place",
     "load_design",
+    "read_named",
     "read_start",
     "read_whole",
     "refuse_strange_ending",

@@ -14,7 +14,7 @@ from pydantic import PrivateAttr
 from ramulus.design.merging import Whole
 from ramulus.design.model import DesignModel
 from ramulus.design.names import formula_places
-from ramulus.design.places import data_with, full_place, split_place
+from ramulus.design.places import data_with, full_place, location_of
 from ramulus.design.problems import validated
 from ramulus.design.saving import save_design, save_parts, toml_text
 from ramulus.errors import DataError
@@ -145,7 +145,7 @@ class Design(DesignModel):
         """Return the file that says what stands at a place, or None where the design came from none."""
         if self._whole is None:
             return self._file
-        return self._whole.file_of(tuple(int(part) if part.isdigit() else part for part in split_place(place)))
+        return self._whole.file_of(location_of(place))
 
     @property
     def folders(self) -> tuple[Path, ...]:

@@ -12,7 +12,7 @@ from typing import Any
 
 from ramulus.design.design import Design
 from ramulus.design.merging import Whole, gathered
-from ramulus.design.places import split_place
+from ramulus.design.places import location_of
 from ramulus.design.problems import validated
 from ramulus.design.reading import read_whole
 from ramulus.errors import DataError, DesignError, Problem, nearest_name
@@ -52,8 +52,7 @@ def _in_its_file(problem: Problem, whole: Whole) -> Problem:
     """Return a mistake with the file that it stands in, where a design has several."""
     if len(whole.parts) == 1:
         return problem
-    location = tuple(int(part) if part.isdigit() else part for part in split_place(problem.place))
-    return replace(problem, file=str(whole.file_of(location)))
+    return replace(problem, file=str(whole.file_of(location_of(problem.place))))
 
 
 def demo_text() -> str:

@@ -56,6 +56,10 @@ class Multiplier(Model):
         """What was done that its bands are read at: one of COUNTED, or None."""
         return self.against if self.against in COUNTED else None
 
+    def scales(self, track: str) -> bool:
+        """Whether it may scale awards to a track."""
+        return self.tracks is None or track in self.tracks
+
     @property
     def timed(self) -> bool:
         """Whether it applies only at certain hours."""

@@ -161,7 +161,7 @@ def selects(design: DesignModel, rule: Multiplier, name: str, track: str) -> boo
     """Return whether a rule scales what a source awards to a track."""
     source = design.sources[name]
     return (
-        (rule.tracks is None or track in rule.tracks)
+        rule.scales(track)
         and (rule.sources is None or name in rule.sources)
         and (rule.tags is None or bool(set(rule.tags) & set(source.tags)))
     )

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ramulus.design.model import DesignModel
+from ramulus.design.stated_formulas import Location
 from ramulus.errors import UnknownNameError, nearest_name, shortly
 
 _PART = re.compile(r"\[(\d+)\]|([^.\[\]]+)")
@@ -52,6 +53,11 @@ def _places(value: Any, before: str = "") -> Iterator[str]:
 def split_place(place: str) -> list[str]:
     """Return the parts of a dotted place; list items by number or by their `name`."""
     return [index or key for index, key in _PART.findall(place)]
+
+
+def location_of(place: str) -> Location:
+    """Return a place as the location it stands for: names, and the numbers of list items."""
+    return tuple(int(part) if part.isdigit() else part for part in split_place(place))
 
 
 def value_at(design: DesignModel, place: str) -> Any:

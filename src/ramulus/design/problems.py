@@ -15,11 +15,10 @@ from ramulus.design.annotations import model_at
 from ramulus.design.model import SMALLEST_KEYS, DesignModel
 from ramulus.design.references import name_problems
 from ramulus.design.resolving import Resolved
-from ramulus.design.stated_formulas import place_of
+from ramulus.design.stated_formulas import Location, place_of
 from ramulus.errors import DesignError, Problem, nearest_name, shortly
 from ramulus.showing import control_in
 
-Location = tuple[int | str, ...]
 D = TypeVar("D", bound=DesignModel)
 _SALVAGE_ROUNDS = 6
 _CAUSED_BY_REMOVAL = ("cost-way", "stat-way", "incomplete-pair")
@@ -40,7 +39,7 @@ def validated(kind: type[D], data: dict[str, Any], file: Path | None = None) -> 
     """
     resolved = Resolved(_plain(data), DesignModel)
     problems = [problem for _, problem in resolved.problems]
-    removed: set[str] = {str(part) for location, _ in resolved.problems for part in location[-1:]}
+    removed: set[str] = {str(location[-1]) for location, _ in resolved.problems}
     faulty = {location for location, _ in resolved.problems if location[0] != "constants"}
     remaining = _without(resolved.data, list(faulty), set()) if faulty else resolved.data
     design: D | None = None

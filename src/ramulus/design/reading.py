@@ -28,6 +28,22 @@ def read_whole(path: Path, most: int) -> bytes:
     return data
 
 
+def read_named(path: Path, most: int) -> bytes:
+    """Return the bytes of a regular file.
+
+    Raises:
+        DataError: there is none, it cannot be read, or is larger; with the file's name.
+    """
+    try:
+        return read_whole(path, most)
+    except FileNotFoundError:
+        raise DataError(f"{path}: no such file") from None
+    except (OSError, ValueError) as error:
+        raise DataError(f"{path}: cannot be read ({getattr(error, 'strerror', None) or error})") from None
+    except DataError as error:
+        raise DataError(f"{path}: cannot be read ({error})") from None
+
+
 def read_start(path: Path, count: int) -> bytes:
     """Return the first bytes of a regular file, at most so many; raises as `read_whole` does."""
     # Opening a pipe would wait for whoever writes to it; what it is, is looked at once it is open and cannot change.

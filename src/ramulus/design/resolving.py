@@ -9,11 +9,9 @@ from pydantic import BaseModel
 from pydantic_core import PydanticCustomError
 
 from ramulus.design.annotations import bare, model_of, takes_text
-from ramulus.design.stated_formulas import place_of
+from ramulus.design.stated_formulas import Location, place_of
 from ramulus.errors import FormulaError, Problem, nearest_name
 from ramulus.formula.parser import parse
-
-Location = tuple[int | str, ...]
 
 
 class Resolved:

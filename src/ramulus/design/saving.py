@@ -42,7 +42,13 @@ def save_parts(design: DesignModel, whole: Whole) -> tuple[Path, ...]:
     changed = {part.file: copy.deepcopy(part.data) for part in whole.parts}
     for location, value in _changes(whole.data, design.to_dict()):
         file = whole.file_of(location)
-        _put(changed[file], _within(whole, file, location), value)
+        within = _within(whole, file, location)
+        if value is not GONE:
+            _put(changed[file], within, value)
+        else:  # Out of every file that says it: else what is extended would say it again.
+            in_a_list = any(isinstance(part, int) for part in location)
+            for data in [changed[file]] if in_a_list else changed.values():
+                _take_out(data, within)
     written = {}
     for part in whole.parts:
         if changed[part.file] != part.data:
@@ -57,7 +63,7 @@ GONE = object()
 
 def _changes(before: Any, now: Any, at: Location = ()) -> Iterator[tuple[Location, Any]]:
     """Yield the locations at which data differs, with what is to stand there, or GONE."""
-    for key in before.keys() | now.keys():
+    for key in [*before, *(key for key in now if key not in before)]:
         here = (*at, str(key))
         if key not in now:
             yield here, GONE
@@ -83,10 +89,14 @@ def _within(whole: Whole, file: Path, location: Location) -> Location:
 def _put(data: Any, location: Location, value: Any) -> None:
     for part in location[:-1]:
         data = data.setdefault(part, {}) if isinstance(data, dict) else data[part]
-    if value is GONE:
-        del data[location[-1]]
-    else:
-        data[location[-1]] = value
+    data[location[-1]] = value
+
+
+def _take_out(data: Any, location: Location) -> None:
+    """Take what stands at a location out of some data, if it says anything there."""
+    for part in location[:-1]:
+        data = data.get(part, {}) if isinstance(data, dict) else data[part]
+    data.pop(location[-1], None)
 
 
 def toml_text(design: DesignModel, text: str | None) -> str:

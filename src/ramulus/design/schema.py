@@ -24,8 +24,8 @@ def design_schema() -> dict[str, Any]:
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         **schema,
         "properties": {**schema["properties"], **_OF_FILES},
-        # What one design extends another one says.
-        "if": {"required": ["extends"]},
+        # What one design includes or extends another one says.
+        "if": {"anyOf": [{"required": ["extends"]}, {"required": ["include"]}]},
         "else": {"required": required},
         "title": "Ramulus design file",
     }

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 from zipfile import ZipFile
 
-from ramulus.design.reading import read_whole
+from ramulus.design.reading import read_named
 from ramulus.errors import DataError
 
 # A hundred thousand levels beside three other columns find room, in any format, in some 64 MB of memory.
@@ -63,12 +63,7 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
     if ending not in _READERS:
         raise DataError(f"{file}: a cost table cannot be read from {ending or 'this'}; allowed: {', '.join(_READERS)}")
     try:
-        try:
-            data = read_whole(file, MOST_BYTES)
-        except FileNotFoundError:
-            raise DataError(f"{file}: no such file") from None
-        except DataError as error:
-            raise DataError(f"{file}: {error}") from None
+        data = read_named(file, MOST_BYTES)
         rows, decimal = _READERS[ending](file, data, sheet)
         return Grid(_filled(file, rows), decimal)
     except DataError:

@@ -14,8 +14,8 @@ from ramulus.game.mistakes import OF_ENCOUNTERS
 from ramulus.game.pack import Pack
 from ramulus.game.products import COUNTED, Product
 from ramulus.game.requests import Request
-from ramulus.rules.counted import counted_rules, standing_at
-from ramulus.rules.multipliers import Company
+from ramulus.rules.counted import standing_at
+from ramulus.rules.multipliers import Company, hold_at_any_hour
 from ramulus.rules.pay import paid_xp
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder, round_amount
 from ramulus.rules.tabulation import tabulated
@@ -81,9 +81,8 @@ def _encounter(design: Design, pack: Pack, product: Product, dice: random.Random
     xp = int(drawn) if drawn.is_integer() else drawn
     step: dict[str, Any] = {"encounter": name, "xp": xp, "success": int(won), **told}
     company = Company(leader, size, shares=np.ones((1, 1), dtype=np.bool_))
-    active = tables.always_on | {i for i, rule in enumerate(design.multipliers) if rule.name in on and rule.timed}
-    active |= {index for index in counted_rules(design) if not design.multipliers[index].timed}
-    active = standing_at(design, active, dict.fromkeys(COUNTED, 0.0) | done)
+    timed = {i for i, rule in enumerate(design.multipliers) if rule.name in on and rule.timed}
+    active = standing_at(design, hold_at_any_hour(design) | timed, dict.fromkeys(COUNTED, 0.0) | done)
     awarding = tables.profile(profile).awarding(company)
     factor = float(awarding.product(active)[index, column])
     factors = [float(link.factor) for link in awarding.chain(active, index, column)]

@@ -39,7 +39,7 @@ def levels_of(design: Design, pack: Pack, version: str) -> dict[str, Any]:
             }
             for upgrade in pack.upgrades
         },
-        "sources": {name: _source(design, pack, name) for name in design.sources},
+        "sources": {name: _source(design, pack, name, read) for name in design.sources},
         "awards": {
             "rounding": pack.rounding, "rounding_to": plain(pack.to), "least_award": plain(pack.least),
             "failure_xp_share": plain(pack.xp_share),
@@ -110,7 +110,7 @@ def _stat(design: Design, stat: StatPack) -> dict[str, Any]:
     return said | ({"base": stat.fixed["base"]} if "base" in stat.fixed else {})
 
 
-def _source(design: Design, pack: Pack, name: str) -> dict[str, Any]:
+def _source(design: Design, pack: Pack, name: str, read: set[str]) -> dict[str, Any]:
     source = design.sources[name]
     packed = next(one for one in pack.sources if one.name == name)
     xp: Any = plain(packed.low[0])
@@ -122,7 +122,6 @@ def _source(design: Design, pack: Pack, name: str) -> dict[str, Any]:
         xp = {"low": plain(packed.low[0]), "high": plain(packed.low[0] + packed.width - 1)}
     keys = ("from_level", "to_level", "limit", "limit_per_day", "limit_per_week")
     said = {"level": source.level, "xp": xp, **{key: getattr(source, key) for key in keys}, "tags": source.tags}
-    read = _read(design)
     if own := {number: value for number, value in source.numbers.items() if number in read}:
         said["numbers"] = own
     return said | (

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from ramulus.design import Design, read_whole
+from ramulus.design import Design, read_named
 from ramulus.design.multiplier import SUCCESSES_TODAY, XP_THIS_WEEK, XP_TODAY
 from ramulus.errors import DataError, DesignError
 from ramulus.game.levels_json import FORMAT
@@ -29,11 +29,7 @@ def design_of(path: Path) -> Design:
         DataError: the file cannot be read, or is none of this kind.
     """
     try:
-        data = json.loads(read_whole(path, MOST_BYTES).decode("utf-8-sig"))
-    except OSError as error:
-        raise DataError(f"{path}: cannot be read ({error.strerror})") from None
-    except DataError as error:
-        raise DataError(f"{path}: cannot be read ({error})") from None
+        data = json.loads(read_named(path, MOST_BYTES).decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
         raise DataError(f"{path}: is no JSON ({error})") from None
     if not isinstance(data, dict) or data.get("format") != FORMAT or "tracks" not in data:

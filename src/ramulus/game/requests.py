@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ramulus.design import read_whole
+from ramulus.design import read_named
 from ramulus.errors import DataError
 from ramulus.game.mistaken import AWARD, Game, State, Step
 from ramulus.game.pack import Pack, TrackPack
@@ -97,14 +97,7 @@ def lines_of(path: Path) -> Iterator[str]:
     Raises:
         DataError: it cannot be read, or is not UTF-8.
     """
-    try:
-        content = read_whole(path, MOST_BYTES)
-    except FileNotFoundError:
-        raise DataError(f"{path}: no such file") from None
-    except OSError as error:
-        raise DataError(f"{path}: cannot be read ({error.strerror})") from None
-    except DataError as error:
-        raise DataError(f"{path}: cannot be read ({error})") from None
+    content = read_named(path, MOST_BYTES)
     if content.startswith((b"\xff\xfe", b"\xfe\xff")) or b"\0" in content[:200]:
         raise DataError(f"{path}: the answers are UTF-16; allowed: UTF-8")
     try:

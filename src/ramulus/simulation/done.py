@@ -176,6 +176,16 @@ def note_earned(earned: Ints, next_earned: Ints, track: int, units: int) -> bool
 
 
 @part
+def done_at(done: Done, at: int) -> Done:
+    """Return the rules with what encounters pay one kind of players alone."""
+    at = min(at, len(done.worth) - 1)
+    return Done(
+        done.kind, done.first, done.ends, done.stride, done.combinations, done.worth[at : at + 1],
+        done.practice[at : at + 1], done.spent[at : at + 1], done.skill_worth,
+    )  # fmt: skip
+
+
+@part
 def next_end(done: Done, kind: int, track: int, count: int) -> int:
     """Return the most XP or successes of a kind with which every rule still stands in the band that it stands in."""
     found = NO_END

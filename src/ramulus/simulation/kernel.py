@@ -19,7 +19,7 @@ from ramulus.rules.coming import play_days_before
 from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.compiled import SOURCES, kernel
 from ramulus.simulation.days import begin, end_of, turn
-from ramulus.simulation.done import Done
+from ramulus.simulation.done import done_at
 from ramulus.simulation.draining import Pools, lay_out_drains
 from ramulus.simulation.encounters import encounters_for
 from ramulus.simulation.events import before_encounter, days_pass, end_standing, waits_for_day
@@ -157,17 +157,8 @@ def at_ability(world: World, ability: int) -> World:
     return World(
         world.seconds[ability], world.success[ability], world.weight[ability], world.pay[ability],
         world.factor[ability], world.units[ability], world.skill_units[ability],
-        world.lost, world.borders, world.state, world.first_border, _done_at(world.done, ability), world.gates,
+        world.lost, world.borders, world.state, world.first_border, done_at(world.done, ability), world.gates,
         _pools_at(world.pools, ability), world.away,
-    )  # fmt: skip
-
-
-@part
-def _done_at(done: Done, ability: int) -> Done:
-    at = min(ability, len(done.worth) - 1)
-    return Done(
-        done.kind, done.first, done.ends, done.stride, done.combinations, done.worth[at : at + 1],
-        done.practice[at : at + 1], done.spent[at : at + 1], done.skill_worth,
     )  # fmt: skip
 
 

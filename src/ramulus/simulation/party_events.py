@@ -7,7 +7,7 @@ from typing import Any
 from ramulus.rules.overflow import book_award
 from ramulus.simulation.away import fill
 from ramulus.simulation.days import go_on, turn
-from ramulus.simulation.done import Done
+from ramulus.simulation.done import done_at
 from ramulus.simulation.draining import drain, refill
 from ramulus.simulation.gates import book_at_gates, has_what_opens, stands_at
 from ramulus.simulation.jitted import part
@@ -155,18 +155,10 @@ def open_for_leader(
         return open_sources(room.opened, room.running, sources, meets, levels, room.used)
     count = lay_out_sources(room.opened, room.running, sources, meets, levels, room.used)
     sizes = len(world.done.worth) // (world.first_kind[-1])
-    its = _done_at(world.done, kind * sizes + min(playing, sizes) - 1)
+    its = done_at(world.done, kind * sizes + min(playing, sizes) - 1)
     go_after_parts(
         room.opened, room.running, count, sources, its, room.used, room.earned[leader], levels, room.pays,
         world.skill_worth[leader], meets.pursuit,
     )  # fmt: skip
     add_up(room.running, count)
     return count
-
-
-@part
-def _done_at(done: Done, at: int) -> Done:
-    return Done(
-        done.kind, done.first, done.ends, done.stride, done.combinations, done.worth[at : at + 1],
-        done.practice[at : at + 1], done.spent[at : at + 1], done.skill_worth,
-    )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING
@@ -12,11 +13,13 @@ from numpy.typing import NDArray
 from ramulus.design.model import lookup
 from ramulus.formula.functions import Array
 from ramulus.simulation.quits import Quits
-from ramulus.simulation.samples import Sample, WholeSample
+from ramulus.simulation.samples import Sample, WholeSample, quantile
 from ramulus.simulation.tally import ENDLESS, HORIZON, Tally, Totals
 
 if TYPE_CHECKING:
     from ramulus.design import Design
+
+NEARLY_ALL = 0.99
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,6 +54,12 @@ class Arrivals:
         if self.calendar is self.days:
             del found["calendar"]
         return {name: sample for name, sample in found.items() if sample is not None}
+
+
+def at_cap_from(profile: PlayedProfile) -> float:
+    """Return the calendar day by which nearly all of a profile stand at the cap; infinity where they do not."""
+    day = float(quantile(profile.main.calendar, NEARLY_ALL, profile.players)[-1])
+    return day if math.isfinite(day) else math.inf
 
 
 def arrivals_of(samples: Mapping[str, Sample]) -> Arrivals:

@@ -10,7 +10,6 @@ from ramulus.words.writers import duration
 if TYPE_CHECKING:
     from ramulus.results.result import SimulationResult
 
-NEARLY_ALL = 0.99
 SHORTEST = 1.0  # Minutes at gates or of rests worth a line.
 
 
@@ -48,14 +47,15 @@ def came_over_time(result: SimulationResult) -> list[tuple[str, str]]:
 
 def came_too_late(result: SimulationResult) -> list[tuple[str, str]]:
     """Return the rules whose first day came when nearly all of a profile's players stood at the cap."""
-    from ramulus.simulation.samples import quantile
+    from ramulus.simulation.played import at_cap_from
 
-    lines = []
+    lines, main = [], result.design.main_track_name
+    rules = [rule for rule in result.design.multipliers if rule.from_day is not None and rule.scales(main)]
     for player, profile in result.played.profiles.items():
-        days = float(quantile(profile.main.calendar, NEARLY_ALL, profile.players)[-1])
+        day = at_cap_from(profile)
         lines += [
-            (player, f"{rule.name} begins on day {rule.from_day}; by day {days:.0f} all are at the cap")
-            for rule in result.design.multipliers
-            if rule.from_day is not None and days < rule.from_day and (rule.players is None or player in rule.players)
+            (player, f"{rule.name} begins on day {rule.from_day}; by day {day:.0f} nearly all are at the cap")
+            for rule in rules
+            if day < (rule.from_day or 0) and (rule.players is None or player in rule.players)
         ]
     return lines
