@@ -45,6 +45,14 @@ def _track(dice: random.Random, parts: bool) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _gates(dice: random.Random, tracks: dict[str, Any]) -> list[dict[str, Any]]:
+    return [
+        {"track": name, "at_level": level, "successes": {"seed_errand": 2}, "meanwhile": dice.choice(["keep", "fill"])}
+        for name, track in tracks.items() if dice.random() < 0.4
+        for level in range(track["start_level"], track["max_level"]) if dice.random() < 0.3
+    ]  # fmt: skip
+
+
 def _stats(dice: random.Random) -> dict[str, Any]:
     limits = {"at_least": 2.5, "rounding": dice.choice(["none", "down", "nearest", "up"])}
     return {
@@ -89,9 +97,10 @@ def game_design(seed: int) -> rm.Design:
     """Return a design with everything that a game can load; no two seeds need the same of a language."""
     dice = random.Random(seed)
     parts = dice.random() < 0.3
+    stats, tracks = _stats(dice), {"warden": _track(dice, parts), "grafting": _track(dice, False)}
     return rm.Design.from_dict({
-        "format": 1, "title": f"Canopy {seed}", "constants": {"first_share": 0.7}, **_stats(dice),
-        "tracks": {"warden": _track(dice, parts), "grafting": _track(dice, False)},
+        "format": 1, "title": f"Canopy {seed}", "constants": {"first_share": 0.7}, **stats,
+        "tracks": tracks, "gates": _gates(random.Random(f"gates {seed}"), tracks),
         "sources": {
             "aphid_cluster": {"level": 1, "xp": {"low": 9, "high": 13}, "bark": 3, "tags": ["pest"]},
             "class": {"level": 4, "bark": "2 + level // 2", "xp": dice.choice([34, "10 + level * 2", "level ** 1.5 + source_level"]), "tags": ["pest", "tough"]},
@@ -143,6 +152,9 @@ def _run(design: rm.Design, track: str, dice: random.Random, number: int, steps:
         elif roll < 0.93:
             do.append({"lose": units})
             ledger.lose(from_units(units, scale))
+        elif ledger.shut_gates and roll < 0.97:
+            do.append({"open_gate": dice.choice(ledger.shut_gates)})
+            ledger.open_gate(do[-1]["open_gate"])
         else:
             do.append({"reload": 1})
             ledger = rm.Ledger.from_dict(design, ledger.to_dict())

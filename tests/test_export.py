@@ -411,7 +411,6 @@ def test_what_is_somebodys_own_stays(tmp_path, canopy, cli, monkeypatch):
         ({}, "pyton", "did you mean 'python'"),
         ({"multipliers": [{"name": "m", "factor": "leader_level ** 0.5"}]}, "json", "multipliers[0].factor"),
         ({"stats": {"pull": {"formula": "shear ** 2"}}}, "json", "stats.pull.formula"),
-        ({"gates": [{"at_level": 10, "levels": {"grafting": 5}}]}, "json", "gates[0]"),
         ({"away_bonus": {"per_day_away": 9, "at_most": 50, "factor": 2}}, "lua", "away_bonus"),
         ({"multipliers": [{"name": "m", "factor": "1 + shear / 100"}]}, "lua", "reads shear"),
         ({"sources": {"SHOOT_GRAFT": {"level": 1, "xp": 1, "toughness": 1}}}, "cpp", "spelt the same in cpp"),

@@ -242,6 +242,7 @@ def test_xp_handed_out_on_the_page_is_booked_as_the_ledger_does(tmp_path):
     """The exported code runs inside the page's policy, by buttons and keys; hostile names stay names."""
     data = rm.demo_design().to_dict()
     data["multipliers"] = [{"name": "</script><script>alert(1)</script>", "factor": 0.5}, *data["multipliers"]]
+    data["gates"] = [{"at_level": 3, "successes": {"seed_errand": 1}}]
     design = rm.Design.from_dict(data)
     rm.report(design, tmp_path / "page.html", players=30)
     ledger = rm.Ledger(design)
@@ -255,6 +256,10 @@ def test_xp_handed_out_on_the_page_is_booked_as_the_ledger_does(tmp_path):
             amount.press("Enter")
             ledger.award(xp)
             assert label.text_content() == ledger.label
+            if ledger.level == 3 and xp == 400:
+                panel.get_by_role("button", name="Open the gate at 3").click()
+                ledger.open_gate(3)
+                assert label.text_content() == ledger.label and not panel.get_by_role("button", name="Open the").count()
         panel.focus()
         for key, xp in (("b", ledger.cost - ledger.xp - 1), ("n", 1), ("4", None)):
             page.keyboard.press(key)

@@ -5,9 +5,9 @@ import sys
 from pathlib import Path
 
 from ramulus.game.mistaken import Game
-from ramulus.game.pack import TrackPack
+from ramulus.game.pack import GatePack, TrackPack
 
-tracks = {track["name"]: TrackPack(**{**track, "costs": tuple(track["costs"]), "granted": tuple(track["granted"])})
+tracks = {track["name"]: TrackPack(**{**track, "costs": tuple(track["costs"]), "granted": tuple(track["granted"]), "gates": tuple(GatePack(**gate) for gate in track["gates"])})
           for track in json.loads(Path(sys.argv[1]).read_text(encoding="utf-8"))}  # fmt: skip
 for line in sys.stdin:
     asked = json.loads(line)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from itertools import combinations, islice
 
 from ramulus.game.idle import idle_mistakes
-from ramulus.game.mistaken import AWARD, Game, State, Step
+from ramulus.game.mistaken import AWARD, Game, State, Step, opened
 from ramulus.game.mistakes import MISTAKES
 from ramulus.game.pack import TrackPack
 from ramulus.game.requests import Answer, Request, explains, is_told
@@ -144,7 +144,7 @@ class Diagnosis:
     def _way_to(self, costs: list[int]) -> tuple[list[Step], int]:
         """Return awards to the level past some costs of the game's, and the XP that stands there."""
         rest = [_NO_COST] * (len(self.track.costs) - len(costs))
-        game, steps = Game(replace(self.track, costs=(*costs, *rest))), []
+        game, steps = Game(replace(self.track, costs=(*costs, *rest), gates=())), [*opened(self.track)]
         for cost in costs:
             steps.append((AWARD, max(int(cost + self.track.exceeded - game.xp), 0)))
             game.award(steps[-1][1])

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator
+from dataclasses import replace
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from ramulus.game.mistaken import AWARD, Game
+from ramulus.game.mistaken import AWARD, Game, opened
 from ramulus.game.mistakes import OF_ENCOUNTERS
 from ramulus.game.pack import Pack
 from ramulus.game.products import COUNTED, Product
@@ -146,8 +147,8 @@ def mistake_of(judged: list[tuple[Encounter, object]]) -> str:
 
 def _start(pack: Pack, dice: random.Random) -> tuple[int, tuple[tuple[str, int], ...]]:
     """Return a level, and awards that lead to it."""
-    game, track = Game(pack.tracks[0]), pack.tracks[0]
-    steps = []
+    track = pack.tracks[0]
+    game, steps = Game(replace(track, gates=())), [*opened(track)]
     for _ in range(dice.randint(0, min(len(track.costs), 12))):
         if game.level == game.cap:
             break

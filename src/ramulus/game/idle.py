@@ -21,6 +21,7 @@ def idle_mistakes(track: TrackPack, *, level_only: bool = False) -> dict[str, st
     idle |= _of_what_is_kept(track)
     idle |= _of_levels(track)
     idle |= _of_the_cap(track)
+    idle |= _of_gates(track)
     if level_only:
         told = "the level does not show it"
         idle |= dict.fromkeys(("level-up-at-start", "points-again", "points-once-an-award"), told)
@@ -34,7 +35,7 @@ def _of_what_is_kept(track: TrackPack) -> dict[str, str]:
     limited = track.carry_limit >= 0
     if track.carry == 0:
         idle |= dict.fromkeys(("excess-dropped", "new-cost-subtracted", *_ROUNDED), "nothing is kept anyway")
-        if not track.exceeded:
+        if not track.exceeded and not _waits(track):
             idle["booked-twice"] = "nothing is kept anyway"
     elif track.carry == BILLION and (not limited or _limits_are_whole(track)):
         # All of an excess is kept, and an excess has parts only where XP is not whole and what is kept is.
@@ -49,6 +50,15 @@ def _of_what_is_kept(track: TrackPack) -> dict[str, str]:
     return idle
 
 
+def _all_is_kept(track: TrackPack) -> bool:
+    return track.carry == BILLION and track.carry_limit < 0
+
+
+def _waits(track: TrackPack) -> bool:
+    """Return whether XP past a cost may stand at a shut gate."""
+    return any(not gate.fills for gate in track.gates)
+
+
 def _limits_are_whole(track: TrackPack) -> bool:
     step = track.scale if track.whole else 1
     return all(cost * track.carry_limit % (BILLION * step) == 0 for cost in track.costs[1:])
@@ -60,7 +70,7 @@ def _of_levels(track: TrackPack) -> dict[str, str]:
         idle |= dict.fromkeys((code for code in _SEVERAL if code != "any-for-one"), "an award raises one level anyway")
     else:
         idle["any-for-one"] = "an award may raise several levels anyway"
-    if track.carry == 0 or 0 <= track.carry_limit < BILLION:
+    if (track.carry == 0 or 0 <= track.carry_limit < BILLION) and not _waits(track):
         idle |= dict.fromkeys(_SEVERAL, "what is kept never pays for another level")
     if len(track.costs) == 1:
         idle |= dict.fromkeys(_SEVERAL, "there is one level-up only")
@@ -76,7 +86,18 @@ def _of_the_cap(track: TrackPack) -> dict[str, str]:
     idle = {{"discard": "discards-at-cap", "fill": "fills-at-cap", "bank": "banks-at-cap"}[track.at_cap]: _SAME}
     if track.at_cap == "bank":
         idle["grows-past-cap"] = "XP at the cap is counted anyway"
-    elif sum(track.costs) < 2**24 and not track.one and track.carry == BILLION and track.carry_limit < 0:
+    elif sum(track.costs) < 2**24 and not track.one and _all_is_kept(track) and not _waits(track):
         small = "what single precision could not count stands at the cap, which keeps no more than a bar"
         idle["sums-in-single-precision"] = small
+    return idle
+
+
+def _of_gates(track: TrackPack) -> dict[str, str]:
+    if not track.gates:
+        return dict.fromkeys(("gates-ignored", "fills-at-gates", "keeps-at-gates"), "there is no gate")
+    idle = {}
+    if all(gate.fills for gate in track.gates):
+        idle["fills-at-gates"] = _SAME
+    if not any(gate.fills for gate in track.gates):
+        idle["keeps-at-gates"] = _SAME
     return idle

@@ -13,6 +13,7 @@ from ramulus.rules.xp_units import from_units
 
 if TYPE_CHECKING:
     from ramulus.design import Design
+    from ramulus.design.gate import Gate
 
 FORMAT = 1
 SCHEMA_FILE = "levels.schema.json"
@@ -94,11 +95,19 @@ def _track(design: Design, pack: Pack, track: TrackPack) -> dict[str, Any]:
             "stats": {stat.name: plain(stat.by_level[place]) for stat in pack.tables_of(track)},
         })  # fmt: skip
         total += cost or 0
+    mine = [gate for gate in design.gates if (gate.track or pack.main) == track.name]
+    gates = [_gate(gate) for gate in sorted(mine, key=lambda gate: gate.at_level)]
     return {
         "rules": track.rules, "scale": track.scale, "start_level": track.start_level, "max_level": track.max_level,
         "start_xp": from_units(track.start_units, track.scale), "start_points": plain(track.start_points),
         "may_drop_levels": track.may_drop, "overflow": overflow, "levels": levels,
+        **({"gates": gates} if gates else {}),
     }  # fmt: skip
+
+
+def _gate(gate: Gate) -> dict[str, Any]:
+    waits = gate.model_dump(mode="json", exclude={"track", "at_level", "meanwhile"}, exclude_defaults=True)
+    return {"at_level": gate.at_level, "meanwhile": gate.meanwhile, **waits}
 
 
 def _stat(design: Design, stat: StatPack) -> dict[str, Any]:

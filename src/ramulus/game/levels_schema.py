@@ -47,12 +47,20 @@ _LEVEL = _table({
     "points": _said("Points granted from the start level up to this one.", _NUMBER),
     "stats": _said("Without upgrades; what upgrades change is before limits and rounding.", _by_name(_NUMBER)),
 })  # fmt: skip
+_GATE = _table(
+    {
+        "at_level": _said("The level that nobody leaves while the gate is shut.", _WHOLE),
+        "meanwhile": _said("What XP there does: it is kept, or fills the bar and no more.", {"enum": ["keep", "fill"]}),
+        "successes": _by_name(_WHOLE), "levels": _by_name(_WHOLE), "from_day": _WHOLE,
+    }, ("successes", "levels", "from_day"),
+)  # fmt: skip
 _TRACK = _table({
     "rules": _said("What a saved state carries to tell which rules it was made under.", _TEXT),
     "scale": _said("Units in one XP: all that is counted is counted in them.", {"type": "integer", "minimum": 1}),
     "start_level": _WHOLE, "max_level": _WHOLE, "start_xp": _NUMBER, "start_points": _NUMBER, "may_drop_levels": _YES,
     "overflow": _OVERFLOW, "levels": {"type": "array", "items": _LEVEL, "minItems": 2},
-})  # fmt: skip
+    "gates": _said("What opens them is the game's to know.", {"type": "array", "items": _GATE}),
+}, ("gates",))  # fmt: skip
 _BY_LEVEL = _table({"by_level": _NUMBERS, "formula": _TEXT})
 _SOURCE = _table(
     {

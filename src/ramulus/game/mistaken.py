@@ -16,8 +16,13 @@ from ramulus.game.mistakes import OLDER_COST
 from ramulus.game.pack import TrackPack
 
 BILLION = 10**9
-AWARD, LOSE, RELOAD = "award", "lose", "reload"
+AWARD, LOSE, RELOAD, OPEN = "award", "lose", "reload", "open_gate"
 Step = tuple[str, int]
+
+
+def opened(track: TrackPack) -> tuple[Step, ...]:
+    """Return the steps that open every gate of a track."""
+    return tuple((OPEN, gate.at_level) for gate in track.gates)
 
 
 class State(NamedTuple):
@@ -40,6 +45,7 @@ class Game:
         self.peak, self.points = 0, track.start_points
         self.level_ups = 1 if "level-up-at-start" in self.mistakes else 0
         self.wasted = 0.0
+        self.shut = {gate.at_level - track.start_level: gate.fills for gate in track.gates}
 
     def _costs(self) -> list[int]:
         costs = list(self.track.costs)
@@ -63,8 +69,9 @@ class Game:
         """Where the character stands."""
         return State(self.track.start_level + self.level, self.xp, self.points, self.level_ups, self.wasted)
 
-    def stand(self, state: State) -> None:
-        """Put the character where another one stands, as if it had come there by itself."""
+    def stand(self, state: State, shut: dict[int, bool]) -> None:
+        """Put the character where another one stands, before the same shut gates, as if it had come there by itself."""
+        self.shut = dict(shut)
         self.level, self.xp, self.points = state.level - self.track.start_level, state.xp, state.points
         self.peak, self.wasted, self.level_ups = max(self.peak, self.level), state.wasted, state.level_ups
 
@@ -77,6 +84,9 @@ class Game:
                 self.award(units)
             elif kind == LOSE:
                 self.lose(units)
+            elif kind == OPEN:
+                self.shut.pop(units - self.track.start_level, None)
+                self.award(0)
             elif "save-without-xp" in self.mistakes:
                 self.xp = 0
             states.append(self.state)
@@ -92,7 +102,7 @@ class Game:
             self.xp += units
         before = self.level
         first_cost = self._cost(self.level)
-        while self.level < self.cap and self._reaches(first_cost if self._keeps_cost else self._cost(self.level)):
+        while self.level < self._held_at and self._reaches(first_cost if self._keeps_cost else self._cost(self.level)):
             self._go_up()
             if self._one:
                 break
@@ -100,9 +110,23 @@ class Game:
             self.xp = 0
         if self.level == self.cap:
             self.xp = self._held_at_cap(was_at_cap)
+        elif self.level == self._held_at and self._fills(self.level):
+            self.xp = min(self.xp, self._cost(self.level))
         self._grant(before)
         # What went in and neither paid for a level nor is still there.
         self.wasted += had + units - sum(self.costs[before : self.level]) - self.xp
+
+    @property
+    def _held_at(self) -> int:
+        """The level that nobody leaves now: that of the next shut gate, or the cap."""
+        if "gates-ignored" in self.mistakes:
+            return self.cap
+        return min([*(gate for gate in self.shut if gate >= self.level), self.cap])
+
+    def _fills(self, gate: int) -> bool:
+        if "fills-at-gates" in self.mistakes or "keeps-at-gates" in self.mistakes:
+            return "fills-at-gates" in self.mistakes
+        return self.shut[gate]
 
     @property
     def _keeps_cost(self) -> bool:

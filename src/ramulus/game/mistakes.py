@@ -23,6 +23,7 @@ _LOOP = "go up in a loop: while XP reaches the cost, take the cost off and go on
 _ROUND = "keep the share that the design keeps, rounded as it says, in whole numbers"
 _TABLE = "read the costs from levels.json; the cost of level L stands at L - start_level"
 _CAP = "at the cap do what `at_cap` says: discard, fill or bank"
+_GATE = "stop at a shut gate, and do with the XP there what `meanwhile` says: keep or fill"
 
 MISTAKES = {
     mistake.code: mistake
@@ -58,6 +59,9 @@ MISTAKES = {
         Mistake("levels-never-dropped", "never drops a level for a loss", "go down while the loss is not paid"),
         Mistake("booked-twice", "books an award twice that ends on the threshold", "add an award in one place"),
         Mistake("rest-lost", "loses the rest where an award raises several levels", _LOOP),
+        Mistake("gates-ignored", "goes up past a gate that is shut", _GATE),
+        Mistake("fills-at-gates", "throws away what passes the bar at a shut gate", _GATE),
+        Mistake("keeps-at-gates", "keeps what passes the bar at a shut gate", _GATE),
         Mistake("save-without-xp", "saves the level and not the XP inside it", "save level and XP"),
     )
 }  # fmt: skip

@@ -13,6 +13,14 @@ from ramulus.game.factors import RulePack
 
 
 @dataclass(frozen=True)
+class GatePack:
+    """A level that nobody leaves while its gate is shut, and whether XP there fills the bar only."""
+
+    at_level: int
+    fills: bool
+
+
+@dataclass(frozen=True)
 class TrackPack:
     """One track: its costs and rules.
 
@@ -28,6 +36,7 @@ class TrackPack:
         exceeded, one, whole, may_drop: whether XP must exceed a cost, an award raises one level at most, what is kept
             is whole XP, and a loss takes levels.
         at_cap: "discard", "fill" or "bank".
+        gates: its gates, by rising level.
     """
 
     name: str
@@ -46,6 +55,7 @@ class TrackPack:
     whole: bool
     may_drop: bool
     at_cap: str
+    gates: tuple[GatePack, ...] = ()
 
 
 @dataclass(frozen=True)

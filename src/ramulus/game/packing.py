@@ -13,7 +13,7 @@ from ramulus.formula import parse
 from ramulus.formula.functions import Array, power
 from ramulus.game.expressions import names_in
 from ramulus.game.factors import is_exact, rules_of
-from ramulus.game.pack import Pack, SourcePack, StatPack, TrackPack, UpgradePack, trees_of
+from ramulus.game.pack import GatePack, Pack, SourcePack, StatPack, TrackPack, UpgradePack, trees_of
 from ramulus.game.untranslated import refuse_untranslated
 from ramulus.rules.evaluating import evaluate_at
 from ramulus.rules.ledger_state import fingerprint
@@ -83,6 +83,7 @@ def _track(tables: TrackTables) -> TrackPack:
         whole=rule.whole,
         may_drop=rule.may_drop,
         at_cap=track.overflow.at_cap,
+        gates=tuple(GatePack(track.start_level + gate, fills) for gate, fills in tables.gates.items()),
     )
 
 

@@ -61,8 +61,13 @@ def _design(data: dict[str, Any]) -> dict[str, Any]:
         },
         "encounter": {"failure": {"xp_share": awards["failure_xp_share"]}},
         **_if_any("players", _players(data)),
+        **_if_any("gates", _gates(data)),
         **_if_any("multipliers", [_without(rule, _OF_RULES) for rule in data["multipliers"]]),
     }  # fmt: skip
+
+
+def _gates(data: dict[str, Any]) -> list[dict[str, Any]]:
+    return [{"track": name, **gate} for name, track in data["tracks"].items() for gate in track.get("gates", ())]
 
 
 def _players(data: dict[str, Any]) -> dict[str, Any]:
@@ -71,6 +76,7 @@ def _players(data: dict[str, Any]) -> dict[str, Any]:
     names = sorted({name for rule in rules for name in rule.get("players", [])})
     by_day = any(rule.get(key) is not None for rule in rules for key in _TIMES)
     by_day |= any(rule.get("against") in (XP_TODAY, XP_THIS_WEEK, SUCCESSES_TODAY) for rule in rules)
+    by_day |= any("from_day" in gate for gate in _gates(data))
     by_day |= any(source[key] is not None for source in sources for key in ("limit_per_day", "limit_per_week"))
     traits = {"traits": dict.fromkeys(data["traits"], 1)} if data["traits"] else {}
     profile = {**traits, **({"hours_per_day": 1} if by_day else {})}

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from ramulus.game.conformity import Conformity
 from ramulus.game.diagnosis import Explanation
+from ramulus.game.mistaken import LOSE, OPEN, RELOAD
 from ramulus.game.mistakes import MISTAKES, OF_ENCOUNTERS
 from ramulus.game.requests import Difference
 from ramulus.rules.xp_units import from_units
@@ -69,15 +70,22 @@ def _difference(found: Difference) -> str:
 def _done(found: Difference) -> str:
     """Return what was done until then, in words."""
     scale = found.request.track.scale
-    words = {"award": "", "lose": "a loss of "}
     done = [
-        "saving and loading" if kind == "reload" else f"{words[kind]}{from_units(units, scale):,}"
+        _opening(units) if kind == OPEN else "saving and loading" if kind == RELOAD else _given(kind, units, scale)
         for kind, units in found.request.steps[: found.step]
     ]
     if not done:
         return "a fresh character"
     more = f"{len(done) - _SHOWN} steps, then " if len(done) > _SHOWN else ""
     return f"after {more}{', then '.join(done[-_SHOWN:])}"
+
+
+def _opening(level: int) -> str:
+    return f"opening the gate at {level}"
+
+
+def _given(kind: str, units: int, scale: int) -> str:
+    return f"{'a loss of ' if kind == LOSE else ''}{from_units(units, scale):,}"
 
 
 def _xp(units: object, scale: int) -> str:

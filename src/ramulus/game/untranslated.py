@@ -27,8 +27,6 @@ def refuse_untranslated(design: Design) -> None:
 
 
 def _untranslated(design: Design) -> Iterator[tuple[str, str]]:
-    for index, gate in enumerate(design.gates):
-        yield f"gates[{index}]", f"exported code has no gates, and one stands at level {gate.at_level}"
     if design.away_bonus is not None:
         yield "away_bonus", "exported code has no store of time away"
     for name, source in design.sources.items():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -12,7 +12,7 @@ import numpy as np
 
 from ramulus.game.idle import idle_mistakes
 from ramulus.game.levels_json import plain
-from ramulus.game.mistaken import AWARD, BILLION, LOSE, RELOAD, Game, State, Step
+from ramulus.game.mistaken import AWARD, BILLION, LOSE, OPEN, RELOAD, Game, State, Step, opened
 from ramulus.game.mistakes import MISTAKES, OLDER_COST
 from ramulus.game.pack import Pack, TrackPack
 
@@ -123,12 +123,15 @@ def _differ(one: State, two: State, level_only: bool) -> bool:
 def _where_a_cost_shows(wrong: Game, track: TrackPack, run: Run, right: list[State], level_only: bool) -> int | None:
     """Return the first step at which another cost of one level shows: before it is asked for, nothing is another."""
     level = next(n for n, (a, b) in enumerate(zip(wrong.costs, track.costs, strict=True)) if a != b) + track.start_level
-    for step in range(1, len(right)):
+    for step, (kind, units) in enumerate(run, 1):
         before, after = right[step - 1], right[step]
+        shut = dict(wrong.shut)
+        if kind == OPEN:
+            wrong.shut.pop(units - track.start_level, None)
         low, high = sorted((before.level, after.level))
         if not low <= level <= high or high - low > FAR:
             continue
-        wrong.stand(before)
+        wrong.stand(before, shut)
         if _differ(after, wrong.does(run[step - 1 : step])[-1], level_only):
             return step
     return None
@@ -138,7 +141,26 @@ def _where_a_cost_shows(wrong: Game, track: TrackPack, run: Run, right: list[Sta
 
 
 def built(track: TrackPack) -> Iterator[Run]:
-    """Yield runs built for some mistake: one unit short, on, past; half; two levels; to and past the cap."""
+    """Yield runs built for some mistake, with every gate open; and runs at gates that are shut."""
+    yield from ((*opened(track), *run) for run in _at_thresholds(track))
+    yield from _at_gates(track)
+
+
+def _at_gates(track: TrackPack) -> Iterator[Run]:
+    """Yield runs to a shut gate, past its bar, and on when it opens."""
+    for gate in track.gates[:MOST_LEVELS]:
+        others = tuple((OPEN, one.at_level) for one in track.gates if one != gate)
+        place = gate.at_level - track.start_level
+        cost, following = track.costs[place], track.costs[min(place + 1, len(track.costs) - 1)]
+        there = (AWARD, sum(track.costs[:place]) + track.exceeded)
+        for past in (1, following + 1):
+            at_it = (AWARD, cost), (AWARD, past), (RELOAD, 1), (OPEN, gate.at_level), (AWARD, 1), (AWARD, following)
+            yield (*others, there, *at_it)
+            yield (*others, (AWARD, sum(track.costs)), *at_it[1:])
+
+
+def _at_thresholds(track: TrackPack) -> Iterator[Run]:
+    """Yield runs one unit short, on, past; half; two levels; to and past the cap."""
     first, second = track.costs[0], track.costs[min(1, len(track.costs) - 1)]
     more, everything = int(track.exceeded), sum(track.costs)
     walk = list(_walk(track, [0]))
@@ -185,7 +207,7 @@ def built(track: TrackPack) -> Iterator[Run]:
 
 def _walk(track: TrackPack, short: list[int]) -> Iterator[Step]:
     """Yield awards that reach each threshold exactly, or first fall one short of it."""
-    game = Game(track)
+    game = Game(replace(track, gates=()))
     for _ in range(min(4 * len(track.costs), 2 * MOST_LEVELS)):
         if game.level == game.cap:
             return
@@ -198,7 +220,7 @@ def _walk(track: TrackPack, short: list[int]) -> Iterator[Step]:
 
 def _overshot(track: TrackPack, part: int) -> Iterator[Step]:
     """Yield awards that each pass their threshold by a part that does not divide."""
-    game = Game(track)
+    game = Game(replace(track, gates=()))
     for _ in range(min(len(track.costs) + 1, MOST_LEVELS)):
         if game.level == game.cap:
             return
@@ -228,6 +250,8 @@ def searched(track: TrackPack) -> Iterator[Run]:
                 [near, near, dice.randint(0, 2 * max(track.costs)), dice.randint(1, 9), 2 ** dice.randint(20, 34)]
             )
             steps.append((dice.choice([AWARD, AWARD, AWARD, LOSE]), max(some, 0)))
+        for gate in track.gates:
+            steps.insert(dice.randint(0, _LENGTH), (OPEN, gate.at_level))
         yield tuple(steps)
 
 

@@ -80,9 +80,15 @@ class View:
             "one": any(track.one for track in tracks),
             "whole": any(track.scale > 1 and track.whole for track in tracks),
             "may_drop": any(track.may_drop for track in tracks),
+            "gates": any(track.gates for track in tracks),
             "lists": any(not source.width for source in self.pack.sources),
             "by_level": any(len(source.low) > 1 for source in self.pack.sources),
         }
+
+    @property
+    def most_gates(self) -> int:
+        """How many gates a track has at most."""
+        return max(len(track.gates) for track in self.pack.tracks)
 
     @cached_property
     def functions(self) -> set[str]:

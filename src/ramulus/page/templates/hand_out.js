@@ -16,6 +16,10 @@ if (handOut) {
     const told = stats.map((name) => `${name} ${plain(ledger.stat(name))}`);
     at("state").textContent = [`${plain(ledger.points)} points`, `${plain(ledger.wasted / table().scale)} XP wasted`, ...told].join(" · ");
     for (const name of ["next", "before"]) at(name).disabled = need() === 0;
+    const gates = [...(table().gates?.keys() ?? [])].filter((gate) => !ledger.openGates.includes(gate));
+    at("gate").hidden = gates.length === 0;
+    at("gate").firstChild.textContent = `Open the gate at ${gates[0]} `;
+    at("gate").value = gates[0];
   }
   function say(text) {
     const line = document.createElement("li");
@@ -39,6 +43,12 @@ if (handOut) {
     award: () => award(amount(), "award"),
     next: () => award(need(), "to the next level"),
     before: () => award(Math.max(need() - table().scale, 0), "1 XP before it"),
+    gate: () => {
+      const level = Number(at("gate").value);
+      ledger.openGate(level);
+      say(`the gate at ${level} is open → ${ledger.label}`);
+      show();
+    },
     lose: () => {
       try {
         ledger.lose(amount());
@@ -67,8 +77,8 @@ if (handOut) {
   handOut.addEventListener("keydown", (event) => {
     if (event.target.matches("input") ? event.key !== "Enter" : event.ctrlKey || event.metaKey || event.altKey) return;
     const sources = [...handOut.querySelectorAll("[data-source]")];
-    const act = { Enter: event.target.matches("input") ? "award" : "", a: "award", n: "next", b: "before", l: "lose" }[event.key];
-    if (act && !at(act).disabled) acts[act]();
+    const act = { Enter: event.target.matches("input") ? "award" : "", a: "award", n: "next", b: "before", l: "lose", g: "gate" }[event.key];
+    if (act && !at(act).disabled && !at(act).hidden) acts[act]();
     else if (sources[event.key - 1]) meet(sources[event.key - 1].dataset.source);
     else return;
     event.preventDefault();
