@@ -23,6 +23,13 @@ from .game import Export as Export
 from .game import conform as conform
 from .game import export as export
 from .page import report as report
+from .recorded import Log as Log
+from .recorded import Observed as Observed
+from .recorded import Replay as Replay
+from .recorded import observed as observed
+from .recorded import read_log as read_log
+from .recorded import replay as replay
+from .recorded import sample_log as sample_log
 from .results.party import PartyRun as PartyRun
 from .results.party import play_party as play_party
 from .results.result import SimulationResult as SimulationResult

@@ -173,6 +173,19 @@ def run_simulation(
 
 
 @contextmanager
+def progress_shares(doing: str, quiet: bool) -> Iterator[Callable[[float], object] | None]:
+    """Show the share of something that is done on standard error; nothing where nobody watches."""
+    if quiet or not sys.stderr.isatty():
+        yield None
+        return
+    from rich.progress import Progress as Bar
+
+    with Bar(console=console(stderr=True), transient=True) as bar:
+        task = bar.add_task(f"{doing} ({COMPILES})", total=1.0)
+        yield lambda share: bar.update(task, completed=share, description=doing)
+
+
+@contextmanager
 def progress_bar(quiet: bool) -> Iterator[Callable[[Progress], object] | None]:
     """Show players done, rate and time left on standard error; nothing where nobody watches."""
     if quiet or not sys.stderr.isatty():

@@ -4,8 +4,9 @@ from ramulus.design.design import Design
 from ramulus.design.loading import demo_design, demo_text, load_design, shipped_variants, starter_text
 from ramulus.design.places import full_place, value_at
 from ramulus.design.reading import bytes_now, read_named, read_start, read_whole
-from ramulus.design.saving import refuse_strange_ending, toml_text, write_all, write_whole
+from ramulus.design.saving import toml_text
 from ramulus.design.schema import design_schema
+from ramulus.design.writing import refuse_strange_ending, write_all, write_whole, written_whole
 
 __all__ = [
     "bytes_now",
@@ -25,4 +26,5 @@ __all__ = [
     "value_at",
     "write_all",
     "write_whole",
+    "written_whole",
 ]

@@ -15,6 +15,7 @@ from ramulus.design.gate import Gate
 from ramulus.design.goal import SomeGoal
 from ramulus.design.multiplier import Multiplier
 from ramulus.design.player import Party, Player
+from ramulus.design.recorded import RecordedPlay
 from ramulus.design.source import Source
 from ramulus.design.stat import Stat, Upgrade
 from ramulus.design.stated_formulas import names_read, overlaid
@@ -73,6 +74,8 @@ class DesignModel(Model):
     """Players who share every encounter."""
     goals: list[SomeGoal] = []
     """Where the pace should be."""
+    recorded: RecordedPlay | None = None
+    """How a log of awards that real players got is read."""
     accept: list[Accepted] = []
     """Findings of `check` that the author has seen and accepts."""
     _formulas: dict[tuple[int | str, ...], str] = PrivateAttr(default_factory=dict)

@@ -72,6 +72,8 @@ def _of_levels(track: TrackPack) -> dict[str, str]:
         idle["any-for-one"] = "an award may raise several levels anyway"
     if (track.carry == 0 or 0 <= track.carry_limit < BILLION) and not _waits(track):
         idle |= dict.fromkeys(_SEVERAL, "what is kept never pays for another level")
+        if track.carry and not track.one:  # The old cost may be less than the limit leaves of the new one.
+            del idle["old-cost-goes-on"]
     if len(track.costs) == 1:
         idle |= dict.fromkeys(_SEVERAL, "there is one level-up only")
     idle["above-for-reached" if track.exceeded else "reached-for-above"] = _SAME

@@ -25,6 +25,14 @@ def opened(track: TrackPack) -> tuple[Step, ...]:
     return tuple((OPEN, gate.at_level) for gate in track.gates)
 
 
+def _in_parts(units: float, share: int) -> float:
+    """Return a share of some units that is not rounded: whole numbers stay exact, whatever their size."""
+    if units != int(units):
+        return units * share / BILLION
+    whole, part = divmod(int(units) * share, BILLION)
+    return whole + part / BILLION if part else whole
+
+
 class State(NamedTuple):
     """What a game can tell after a step; XP in units, a fraction where it keeps one."""
 
@@ -41,7 +49,8 @@ class Game:
     def __init__(self, track: TrackPack, mistakes: Iterable[str] = ()) -> None:
         self.track, self.mistakes = track, frozenset(mistakes)
         self.costs = self._costs()
-        self.level, self.xp = 0, float(track.start_units) if "kept-not-rounded" in self.mistakes else track.start_units
+        self.level = 0
+        self.xp: float = track.start_units
         self.peak, self.points = 0, track.start_points
         self.level_ups = 1 if "level-up-at-start" in self.mistakes else 0
         self.wasted = 0.0
@@ -167,8 +176,8 @@ class Game:
             return 0
         share = BILLION // 2 if "half-kept" in mistakes else track.carry
         if "kept-not-rounded" in mistakes:
-            kept = excess * share / BILLION
-            return min(kept, self._limit / BILLION) if self._limited else kept
+            kept = _in_parts(excess, share)
+            return min(kept, _in_parts(1, self._limit)) if self._limited else kept
         if "carry-in-doubles" in mistakes:
             kept = math.floor(excess * (share / BILLION))
             kept = (

@@ -48,7 +48,7 @@ def pack_of(design: Design) -> Pack:
     return Pack(
         title=design.title,
         main=design.main_track_name,
-        tracks=tuple(_track(tables.track(name)) for name in design.track_order),
+        tracks=tuple(track_pack(tables.track(name)) for name in design.track_order),
         stats=stats,
         upgrades=tuple(upgrades.values()),
         sources=sources,
@@ -64,7 +64,8 @@ def pack_of(design: Design) -> Pack:
     )
 
 
-def _track(tables: TrackTables) -> TrackPack:
+def track_pack(tables: TrackTables) -> TrackPack:
+    """Return what a game needs of one track."""
     track, rule = tables.track, tables.overflow
     return TrackPack(
         name=tables.name,

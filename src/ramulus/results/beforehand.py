@@ -43,7 +43,7 @@ class Compiled(NamedTuple):
 
 def design_for(features: Features) -> Design:
     """Return a small design that needs some features of the kernel."""
-    rich, drawn, varies, eventful = features
+    rich, drawn, varies, eventful, _ = features
     source = {"level": 1, "xp": {"low": 1, "high": 3} if drawn else 2, "seconds": 60, "limit": 9 if rich else None}
     gates = [{"at_level": 1, "successes": {"aphid_cluster": 1}}] if eventful else []
     return Design.from_dict({

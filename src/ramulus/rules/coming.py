@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -19,7 +20,16 @@ if TYPE_CHECKING:
 
 GOLDEN = 0.618034
 
-Points = tuple[tuple[int, float], ...]
+
+@dataclass(frozen=True, eq=False)
+class KnownDays:
+    """The calendar day on which each of some players comes, where that is known; `numbers` rise."""
+
+    numbers: NDArray[np.int64]
+    days: NDArray[np.int64]
+
+
+Points = tuple[tuple[int, float], ...] | KnownDays
 
 
 def points_of(arrives: Sequence[Sequence[float]] | None) -> Points:
@@ -29,6 +39,8 @@ def points_of(arrives: Sequence[Sequence[float]] | None) -> Points:
 
 def come_on(points: Points, numbers: NDArray[np.int64]) -> NDArray[np.int64]:
     """Return the calendar days on which some players come, by their numbers, shape (n,)."""
+    if isinstance(points, KnownDays):
+        return points.days[np.searchsorted(points.numbers, numbers)]
     if not points:
         return np.ones(len(numbers), dtype=np.int64)
     days, shares = zip((0, 0.0), *points, strict=True)

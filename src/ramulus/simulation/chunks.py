@@ -106,7 +106,7 @@ def play_chunk(job: Job) -> Chunk:
     keys = player_keys(job.seed, stage.profile, numbers)
     play_players(stage, keys, own_factors(keys, stage.spread), numbers, time_table(stage.shape), tally)
     refuse_fault(tally.fault, stage.first_level)
-    quits = _quits(stage, keys, numbers, tally)
+    quits = quits_in(stage, keys, numbers, tally)
     return Chunk(job.profile_index, job.first, tally, quits, time.monotonic() - begun)
 
 
@@ -122,7 +122,8 @@ def refuse_fault(fault: NDArray[np.int64], first_level: int) -> None:
         raise DesignError([Problem("encounter.rest.seconds", found, "0 seconds or more", code="negative-time")])
 
 
-def _quits(stage: Stage, keys: NDArray[np.uint64], numbers: NDArray[np.int64], tally: Tally) -> Quits | None:
+def quits_in(stage: Stage, keys: NDArray[np.uint64], numbers: NDArray[np.int64], tally: Tally) -> Quits | None:
+    """Return which of some players would have quit, and when; None where nobody can."""
     if stage.quitting is None:
         return None
     levels = int(stage.tracks.cap[0]) + 1

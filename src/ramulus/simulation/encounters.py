@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ramulus.rules.overflow import threshold
+from ramulus.simulation.award_log import note_encounter
 from ramulus.simulation.booking_steps import steps_for
 from ramulus.simulation.draining import drain_laid_out
 from ramulus.simulation.events import open_gates, take_rest
@@ -21,7 +22,7 @@ def encounters_for(features: Features) -> Any:
     It plays one player from one change of what is open to the next, or to the end; it returns why play ended (CAP: it
     does not), played seconds, encounters so far, and units wasted.
     """
-    rich, _, varies, eventful = features
+    rich, _, varies, eventful, logged = features
     pays, book_main, book_skills, pass_days = steps_for(features)
 
     def meet(  # type: ignore[no-untyped-def]
@@ -57,6 +58,7 @@ def encounters_for(features: Features) -> Any:
                 room.xps[0] = xp
                 changed |= open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
                 xp = room.xps[0]
+            lost = tally.lost[level] if logged else 0
             xp, gained, thrown, moved = book_main(
                 rule, tracks, mine, room, tally, arrival, counted, held, level, enough, xp, gained, won, clock,
                 encounter,
@@ -66,15 +68,17 @@ def encounters_for(features: Features) -> Any:
                 changed |= book_skills(
                     source, sources, tracks, mine, room, tally, arrival, counted, held, won, clock, encounter
                 )
-            if eventful:
-                if changed:
-                    room.xps[0] = xp
-                    open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
-                    xp = room.xps[0]
-                elif empty:
-                    reason, clock, changed = take_rest(own, clock, settings, tracks, mine, room, tally)
-                    if reason != CAP:
-                        break
+            if eventful and changed:
+                room.xps[0] = xp
+                open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
+                xp = room.xps[0]
+            if logged:
+                took, taken = (seconds - meets.between) * own, tally.lost[level] - lost
+                note_encounter(room, sources, source, won, clock, took, taken, gained, xp)
+            if eventful and empty and not changed:
+                reason, clock, changed = take_rest(own, clock, settings, tracks, mine, room, tally)
+                if reason != CAP:
+                    break
         room.xps[0] = xp
         return reason, clock, encounter, wasted
 

@@ -13,9 +13,11 @@ class Features(NamedTuple):
         drawn: XP is drawn, not fixed.
         varies: times vary.
         eventful: rules look at what was done, or there are gates, pools or time away; it is rich, too.
+        logged: every award is written down.
     """
 
     rich: bool
     drawn: bool
     varies: bool
     eventful: bool
+    logged: bool = False

@@ -33,8 +33,8 @@ from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
 from ramulus.simulation.world import Ints, Sources, Stage, Tracks, World
 
 
-def features_of(stage: Stage) -> Features:
-    """Return what a stage needs of the kernel."""
+def features_of(stage: Stage, *, logged: bool = False) -> Features:
+    """Return what a stage needs of the kernel; `logged`: every award is to be written down."""
     sources, world = stage.sources, stage.world
     goes_on_and_off = len(world.borders) > len(world.first_border) - 1
     by_parts = world.done.worth.shape[2] > 0
@@ -47,6 +47,7 @@ def features_of(stage: Stage) -> Features:
         drawn=bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
         eventful=eventful,
+        logged=logged,
     )
 
 
@@ -70,6 +71,7 @@ def player_kernel(features: Features) -> Any:
             mine, arrival, counted = at_ability(world, classes[player]), tally.arrival[player], tally.encounters[player]
             held, meets = tally.held[player], _meets_alone(mine, settings)
             _start(room, tracks, settings, arrival)
+            room.logged[1] = player
             _first_day(today, settings, world, weeks[player], comes[player])
             clock, encounter, waits, reason = 0.0, 0, 0, CAP
             earned, wasted = 0, 0
@@ -214,11 +216,22 @@ def _add_up(opened: Opened, count: int, tally: Tally, level: int) -> int:
     return booked
 
 
-def play_players(stage: Stage, keys: NDArray[np.uint64], own: Array, numbers: Ints, times: Array, tally: Tally) -> None:
-    """Play some players of a stage, known by their numbers in the profile; `tally` is filled in."""
-    play = player_kernel(features_of(stage))
+def play_players(
+    stage: Stage, keys: NDArray[np.uint64], own: Array, numbers: Ints, times: Array, tally: Tally, rows: int = 0
+) -> tuple[NDArray[Any], int]:
+    """Play some players of a stage, known by their numbers in the profile; `tally` is filled in.
+
+    Args:
+        stage, keys, own, numbers, times, tally: what is played, by whom, and what is counted.
+        rows: how many awards there is room to write down; 0: none is.
+
+    Returns:
+        The awards as `LOGGED` has them, and how many there were, which may be more than there was room for.
+    """
+    play = player_kernel(features_of(stage, logged=rows > 0))
     weeks = schedule_of(numbers, len(stage.world.first_border) - 1)
     classes = class_of(numbers) if len(stage.world.seconds) > 1 else np.zeros_like(numbers)
-    room = new_room(stage.tracks, stage.sources, stage.world)
+    room = new_room(stage.tracks, stage.sources, stage.world, rows)
     comes = play_days_before(stage.comes, numbers, stage.schedules)
     play(keys, own, weeks, comes, classes, stage.sources, stage.world, stage.tracks, stage.settings, times, room, tally)
+    return room.log, int(room.logged[0])

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.programs import DEEPEST
+from ramulus.simulation.award_log import log_for
 from ramulus.simulation.days import TODAY
 from ramulus.simulation.done import NO_END
 from ramulus.simulation.opened import OPEN, Opened
@@ -35,6 +36,7 @@ class Room(NamedTuple):
         stack: room for the program of a rest, shape (DEEPEST,).
         opened, running, pays: what is open, its weights and what it pays, shape (S,) each.
         days: where it is in time, shape (1,).
+        log, logged: awards as they are booked; how many so far, and the player's place, shape (2,).
     """
 
     levels: Ints
@@ -58,10 +60,12 @@ class Room(NamedTuple):
     running: Array
     pays: Array
     days: Opened
+    log: NDArray[Any]
+    logged: Ints
 
 
-def new_room(tracks: Tracks, sources: Sources, world: World) -> Room:
-    """Return room for players of a design."""
+def new_room(tracks: Tracks, sources: Sources, world: World, rows: int = 0) -> Room:
+    """Return room for players of a design, and for some rows of a log."""
     none = np.zeros_like(tracks.cap)
     return Room(
         levels=none,
@@ -85,4 +89,6 @@ def new_room(tracks: Tracks, sources: Sources, world: World) -> Room:
         running=np.zeros(len(sources.reads)),
         pays=np.zeros(len(sources.reads)),
         days=np.zeros(1, TODAY),
+        log=log_for(rows),
+        logged=np.zeros(2, np.int64),
     )

@@ -1,0 +1,178 @@
+"""How often `observed` cries wolf, and how often it finds what differs, over logs whose truth is known.
+
+    python benchmarks/recorded.py alarms [LOGS]      # 200 logs a cell: false alarms, with what a log cuts off
+    python benchmarks/recorded.py power [LOGS]       # what is found of one thing that is changed
+    python benchmarks/recorded.py intervals [LOGS]   # how often intervals of medians and ratios hold the truth
+
+Logs are made up, with 0.1 % of rows lost and 0.1 % doubled, whole seconds and meals, by other draws than the forecast's.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+
+import ramulus as rm
+from ramulus.design.calendar import WEEKDAYS
+from ramulus.recorded.agreement import agreement
+from ramulus.recorded.forecast import Forecast, Span, part_of
+from ramulus.recorded.rows import Batch
+from ramulus.recorded.sample_files import hours_in
+from ramulus.recorded.sampling import DAY, Habits, first_midnight, sampled
+from ramulus.recorded.seen import Seen, seen_in
+from ramulus.recorded.survival import median_of, ratio_of
+
+PAUSE = 1800.0
+FORECAST = 1000
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One kind of logs."""
+
+    profile: str
+    players: int
+    days: int
+    cutting: str
+
+
+def design_of(cutting: str) -> rm.Design:
+    """Return the demo with what cuts its players off: the log's end alone, leaving by day, or impatience."""
+    data = rm.demo_design().to_dict()
+    for player in data["players"].values():
+        for key in ("stays", "patience_hours_per_level", "patience_spread", "quit_chance_per_play_day"):
+            player.pop(key, None)
+        if cutting == "leaving":
+            player["stays"] = [[1, 0.9], [7, 0.6], [30, 0.25]]
+        if cutting == "impatience":
+            player |= {"patience_hours_per_level": 0.8, "patience_spread": 0.5}
+    data.pop("goals", None)
+    return rm.Design.from_dict(data)
+
+
+def span_over(design: rm.Design, days: int) -> Span:
+    """Return what a log of some days spans, from the design's day 1 on."""
+    starts_on = WEEKDAYS.index(design.starts_on)
+    return Span(first_midnight(starts_on), first_midnight(starts_on) + days * DAY, starts_on, PAUSE)
+
+
+def recorded(played: rm.Design, cell: Cell, seed: int) -> list[Batch]:
+    """Return a log: rows until players quit, or the log ends, some lost and some doubled."""
+    habits, chance = Habits(meals=0.1), np.random.default_rng([seed, 1])
+    found = []
+    hours, numbers = hours_in(played, cell.profile, cell.days, habits), np.arange(cell.players, dtype=np.int64)
+    for some in sampled(played, cell.profile, numbers, seed, hours, habits):
+        batch = some.batch
+        stays = (some.clock <= some.quit_clock[batch.owner]) & (batch.rows.time < span_over(played, cell.days).ends)
+        times = stays * (1 + (chance.random(len(stays)) < 0.001) - (chance.random(len(stays)) < 0.001))
+        rows = batch.rows._replace(time=np.floor(batch.rows.time))
+        at = np.repeat(np.arange(len(times)), times)
+        doubled = Batch(
+            rows.of(at), np.searchsorted(batch.owner[at], np.arange(batch.players + 1)), batch.keys, batch.profiles
+        )
+        found.append(part_of(doubled, np.ones(len(at), np.bool_)))
+    return found
+
+
+def held(played: rm.Design, foreseen: rm.Design, cell: Cell, seed: int) -> tuple[Seen, Seen, object]:
+    """Return recorded players, the whole forecast and whether they agree."""
+    batches = recorded(played, cell, seed)
+    span = span_over(foreseen, cell.days)
+    forecast = Forecast(foreseen, cell.profile, FORECAST, seed + 50_000, span, 0)
+    place = list(foreseen.players).index(cell.profile)
+    cells = {place: forecast.cells()}
+    seen = seen_in(foreseen, batches, 0, PAUSE, cells)
+    cut = forecast.cut_like(seen, cells)
+    return seen, forecast.whole(), agreement(seen, cut, seed)
+
+
+def alarms(logs: int) -> None:
+    """Print the share of logs of the very design that are said to differ."""
+    print("| cut off by | profile | players | differs | speed | within | encounters | a culprit is named |")
+    print("|---|---|---|---|---|---|---|---|")
+    for cutting, days in (("the log's end", 25), ("leaving", 40), ("impatience", 40)):
+        design = design_of(cutting)
+        for profile in ("newcomer", "adept"):
+            for players in (50, 200, 1000):
+                counts: Counter[str] = Counter()
+                for seed in range(logs):
+                    _, _, found = held(design, design, Cell(profile, players, days, cutting), 1000 + seed)
+                    parts = {"p": found.p, "speed": found.speed, "within": found.within, "encounters": found.encounters}
+                    counts.update(name for name, p in parts.items() if p < 0.05)
+                    counts["named"] += bool(found.verdict == "differs" and found.culprits)
+                shares = " | ".join(
+                    f"{counts[name] / logs:.3f}" for name in ("p", "speed", "within", "encounters", "named")
+                )
+                print(f"| {cutting} | {profile} | {players} | {shares} |", flush=True)
+
+
+CHANGES = {
+    "bark_borer 3 % slower": ("sources.bark_borer.toughness", 1.0309, "bark_borer seconds"),
+    "bark_borer 10 % slower": ("sources.bark_borer.toughness", 1.103, "bark_borer seconds"),
+    "a pause 5 s longer": ("players.newcomer.seconds_between", None, "pause"),
+}
+
+
+def power(logs: int) -> None:
+    """Print the share of logs of a changed design that are said to differ, and in which the change is named."""
+    design = design_of("the log's end")
+    print("| changed | players | said to differ | named first |\n|---|---|---|---|")
+    for name, (place, factor, culprit) in CHANGES.items():
+        was = (
+            design.players["newcomer"].seconds_between
+            if factor is None
+            else design.sources["bark_borer"].numbers["toughness"]
+        )
+        played = design.with_values({place: float(was) + 5.0 if factor is None else float(was) * factor})
+        for players in (50, 200, 1000):
+            differs = named = 0
+            for seed in range(logs):
+                _, _, found = held(played, design, Cell("newcomer", players, 25, ""), 1000 + seed)
+                differs += found.verdict == "differs"
+                first = found.culprits[0] if found.culprits else None
+                said = (
+                    ""
+                    if first is None
+                    else "pause"
+                    if first.what == "pause"
+                    else f"{list(design.sources)[first.place]} {first.what}"
+                )
+                named += found.verdict == "differs" and said == culprit
+            print(f"| {name} | {players} | {differs / logs:.3f} | {named / logs:.3f} |", flush=True)
+
+
+def intervals(logs: int) -> None:
+    """Print how often intervals hold the truth, which 20,000 players tell."""
+    print("| cut off by | players | median held | ratio held | half-width of the ratio |\n|---|---|---|---|---|")
+    for cutting, days in (("the log's end", 25), ("leaving", 40)):
+        design = design_of(cutting)
+        truth = Forecast(design, "newcomer", 20_000, 7, span_over(design, days), 0).whole()
+        for players in (50, 200, 1000):
+            held_median = held_ratio = looked = 0
+            widths = []
+            for seed in range(logs):
+                seen, whole, _ = held(design, design, Cell("newcomer", players, days, cutting), 1000 + seed)
+                for level in (5, 10, 15, 20):
+                    arrival = seen.arrival[:, level]
+                    here = np.isfinite(arrival)
+                    found = median_of(np.where(here, arrival, seen.end), here)
+                    right = float(np.median(truth.arrival[:, level]))
+                    ratio = ratio_of(found, median_of(whole.arrival[:, level], np.isfinite(whole.arrival[:, level])))
+                    if np.isfinite(found.value):
+                        looked += 1
+                        held_median += not (found.low > right or found.high < right)
+                        held_ratio += not (ratio.low > 1 or ratio.high < 1)
+                        widths.append((ratio.high - ratio.low) / 2)
+            print(
+                f"| {cutting} | {players} | {held_median / looked:.3f} | {held_ratio / looked:.3f} | {np.median(widths):.3f} |",
+                flush=True,
+            )
+
+
+if __name__ == "__main__":
+    {"alarms": alarms, "power": power, "intervals": intervals}[sys.argv[1]](
+        int(sys.argv[2]) if len(sys.argv) > 2 else 200
+    )

@@ -1,0 +1,67 @@
+"""`ramulus observed`: the forecast beside what players did."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from ramulus.cli import logs, options
+from ramulus.cli.closing import VERDICTS, Closing, closed
+from ramulus.cli.console import say
+from ramulus.cli.output import in_width
+
+
+def register(app: typer.Typer) -> None:
+    """Add the command."""
+    app.command()(closed(observed, VERDICTS))
+
+
+def observed(
+    file: options.File,
+    log: logs.LogArgument,
+    track: options.Track = None,
+    players: Annotated[int, typer.Option("--players", min=50, help="Players of each profile in the forecast.")] = 1000,
+    seed: options.Seed = 0,
+    in_level: Annotated[bool, typer.Option("--in-level", help="Show hours within each level instead.")] = False,
+    all_levels: Annotated[bool, typer.Option("--all", help="Show every level.")] = False,
+    column: logs.ColumnNames = None,
+    table: logs.Table = None,
+    sql: logs.Sql = None,
+    also: logs.Also = None,
+    since: logs.Since = None,
+    until: logs.UntilTime = None,
+    strict: logs.Strict = False,
+    *,
+    closing: Closing,
+) -> None:
+    """Hold what players did against the forecast, each profile: is the game as fast as designed, and where not?
+
+    Hours are played hours as a log can count them, within sittings. Who was not seen to the end is not left out
+    (Kaplan and Meier). Exit 1 where players and forecast differ beyond chance. Needs the extra recorded.
+    """
+    from ramulus.cli.simulate import progress_shares
+    from ramulus.recorded.observed import observed as run
+    from ramulus.words.recorded import OBSERVED, observed_lines, observed_verdicts
+    from ramulus.words.summary import milestones
+
+    design = closing.load(file)
+    opened = logs.open_log(design, log, column, table, sql, also, since, until, strict)
+    with progress_shares("holding the log against the forecast", closing.quiet) as progress:
+        found = run(design, opened, track=track, players=players, seed=seed, progress=progress)
+    if closing.verdicts:
+        logs.print_verdicts(closing, "observed", file, observed_verdicts(found))
+    else:
+        shown = found.in_level() if in_level else found.pace()
+        lines = [*opened.said(), "", *observed_lines(found)]
+        if closing.shows_table and not all_levels and not in_level:
+            levels = milestones(int(shown["level"].min()), int(shown["level"].max()))
+            shown = shown[shown["level"].isin(levels)]
+        printing = closing.printing("observed")
+        what = "hours within each level" if in_level else "hours to each level"
+        title = f"{design.title}: {what}, recorded and forecast (seed {seed})"
+        printing.table(shown, OBSERVED, title, "", {"verdicts": found.verdicts()})
+        if closing.shows_table:
+            say(in_width("\n" + "\n".join(lines)))
+    if not found.agrees:
+        raise typer.Exit(1)

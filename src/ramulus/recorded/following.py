@@ -1,0 +1,138 @@
+"""Players followed through their rows: the played time of each award, and the level held before and after it."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.formula.functions import Array
+from ramulus.recorded.rows import UNKNOWN, Batch, Ints
+from ramulus.rules.overflow import book_award, book_loss
+from ramulus.rules.starting import start_of
+from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.steps import rule_of
+from ramulus.simulation.world import make_tracks
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+
+
+class Followed(NamedTuple):
+    """What became of players, a number a row.
+
+    Attributes:
+        clock: played seconds from the player's first award; what lies between two sittings is not played.
+        pause: seconds since the row before within a sitting, without the encounter's own; not a number elsewhere.
+        before, after: the level of the row's track before and after it, from 0.
+        midway: which players' logs start midway, one item a player.
+    """
+
+    clock: Array
+    pause: Array
+    before: NDArray[np.int32]
+    after: NDArray[np.int32]
+    midway: NDArray[np.bool_]
+
+
+def follow(design: Design, batch: Batch, longest_pause: float) -> Followed:
+    """Follow players through their rows; where no level was logged it is what the ledger makes of the XP.
+
+    Args:
+        design: the design.
+        batch: the rows.
+        longest_pause: seconds; a longer pause between two awards ends a sitting.
+    """
+    rows, count = batch.rows, len(batch.rows.time)
+    tracks = design.derived(make_tracks)
+    starts = [start_of(design, profile) for profile in design.profiles]
+    start = np.array(starts, dtype=np.int64)
+    found = Followed(
+        np.zeros(count), np.full(count, np.nan), np.zeros(count, np.int32), np.zeros(count, np.int32),
+        np.zeros(batch.players, np.bool_),
+    )  # fmt: skip
+    room = np.zeros((2, len(tracks.cap)), np.int64)
+    profiles = np.maximum(batch.profiles, 0).astype(np.int64)
+    _kernel()(tuple(rows), batch.starts, profiles, start, tracks, float(longest_pause), room, tuple(found))
+    return found
+
+
+@cache
+def _kernel() -> Any:
+    made_of = SOURCES
+
+    def follow_rows(  # type: ignore[no-untyped-def]
+        rows, starts, profiles, start, tracks, longest, room, found
+    ):
+        fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
+        time, units, track_of, _, _, level, xp, seconds = rows
+        clock, pause, before, after, midway = found
+        levels, xps = room[0], room[1]
+        for player in range(len(starts) - 1):
+            for track in range(len(levels)):
+                levels[track], xps[track] = 0, tracks.start_units[track]
+            levels[0], xps[0] = start[profiles[player]]
+            played, first = 0.0, starts[player]
+            for row in range(first, starts[player + 1]):
+                if row > first:
+                    gap = time[row] - time[row - 1]
+                    if gap <= longest:
+                        played += gap
+                        pause[row] = gap - seconds[row]
+                clock[row] = played
+                track = track_of[row]
+                rule, held = rule_of(tracks, track), levels[track]
+                if units[row] >= 0:
+                    now, rest, _ = book_award(rule, held, xps[track], units[row])
+                else:
+                    now, rest, _ = book_loss(rule, held, xps[track], -units[row])
+                if level[row] != UNKNOWN:
+                    if row == first and (level[row] != now or (xp[row] != UNKNOWN and xp[row] != rest)):
+                        midway[player] = True  # It has been here before.
+                        held = level[row]
+                    if level[row] != now:
+                        now, rest = min(max(level[row], 0), rule.cap), 0
+                    if xp[row] != UNKNOWN:
+                        rest = xp[row]
+                before[row], after[row] = held, now
+                levels[track], xps[track] = now, rest
+
+    return kernel(follow_rows)
+
+
+def arrivals(batch: Batch, followed: Followed, track: int, levels: int) -> Array:
+    """Return the played seconds at which each player first reached each level of a track, shape (players, levels).
+
+    Not a number where it did not, and nowhere where its log starts midway; level 0 is there at once.
+    """
+    mine = np.flatnonzero(batch.rows.track == track)
+    owner, after = batch.owner[mine], followed.after[mine].astype(np.int64)
+    found = np.full((batch.players, levels), np.nan)
+    # Players follow each other, so that the running highest of player and level is that of the level.
+    peak = np.maximum.accumulate(owner * (levels + 1) + after) - owner * (levels + 1) if len(mine) else after
+    first = np.ones(len(mine), np.bool_)
+    first[1:] = owner[1:] != owner[:-1]
+    was = np.where(first, followed.before[mine], np.roll(peak, 1))
+    for at in np.flatnonzero(peak > was):
+        found[owner[at], was[at] + 1 : peak[at] + 1] = followed.clock[mine[at]]
+    for at in np.flatnonzero(first):
+        found[owner[at], : followed.before[mine[at]] + 1] = 0.0
+    found[followed.midway] = np.nan
+    return found
+
+
+def ends(batch: Batch, followed: Followed) -> Array:
+    """Return the played seconds at each player's last award, shape (players,)."""
+    return followed.clock[batch.starts[1:] - 1]
+
+
+def calendar_of(batch: Batch) -> tuple[Array, Array]:
+    """Return the times of each player's first and last award."""
+    return batch.rows.time[batch.starts[:-1]], batch.rows.time[batch.starts[1:] - 1]
+
+
+def owners_within(batch: Batch, values: Ints) -> Ints:
+    """Return some values, one a player, beside each row."""
+    return np.repeat(values, np.diff(batch.starts))

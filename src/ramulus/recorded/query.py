@@ -1,0 +1,162 @@
+"""What DuckDB is asked: a log's rows with every cell as a number, in the order of players and time."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from ramulus.errors import RamulusError
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.design.recorded import RecordedPlay
+
+LEFT_OUT = (
+    "", "without a player", "whose time is none", "whose XP is no number", "of another design",
+    "of a track that the design has not", "outside the times asked for",
+)  # fmt: skip
+NOT_READ = tuple(range(1, len(LEFT_OUT)))
+_NUMBERS = ("INT", "DOUBLE", "FLOAT", "DECIMAL", "REAL", "HUGEINT")
+
+
+@dataclass(frozen=True)
+class Query:
+    """What is asked; `cells` are its columns by name."""
+
+    cells: Mapping[str, str]
+    ordered: str
+
+    def text(self, rows: str) -> str:
+        """Return the query over a log's rows."""
+        columns = ", ".join(f"{cell} as {name}" for name, cell in self.cells.items())
+        inner = f"select {columns}, file__, row__ from ({rows})"
+        # What cannot be read comes last: it belongs to nobody.
+        cells = ", ".join(name for name in self.cells)
+        return (
+            f"select {cells}, hash(file__) as file from ({inner}) order by bad > 0, key, {self.ordered}, file__, row__"
+        )
+
+    def bad_rows(self, rows: str) -> str:
+        """Return the query for the first rows that cannot be read."""
+        inner = f"select {self.cells['bad']} as bad, file__, row__ from ({rows})"
+        return f"select file__, row__, bad from ({inner}) where bad between 1 and 5 order by file__, row__ limit 3"
+
+
+def query_for(
+    design: Design, settings: RecordedPlay, columns: Mapping[str, str], types: Mapping[str, str], also: frozenset[str],
+    span: tuple[float | None, float | None],
+) -> Query:  # fmt: skip
+    """Return the query for a log with some columns."""
+    name = {ours: _quoted(called) for ours, called in columns.items()}
+    time = _time(name["time"], types["time"])
+    cells = {
+        "bad": _bad(design, name, time, also, span),
+        "key": f"coalesce(hash(cast({name['player']} as varchar)), 0)",
+        "t": f"coalesce({time}, 0)",
+        "xp": f"coalesce({_number(name['xp'])}, 0) * {_sign(name)}",
+        "track": _place(name, "track", design.track_order, 0),
+        "source": _place(name, "source", list(design.sources), -1),
+        "profile": _place(name, "profile", list(design.players), -1),
+        "success": _yes_or_no(name),
+        "level": f"coalesce(try_cast({_number(name['level'])} as bigint), -1000000)" if "level" in name else "-1000000",
+        "xp_in": _or_nan(name, "xp_in_level"),
+        "total": _or_nan(name, "total_xp"),
+        "seconds": _or_nan(name, "seconds"),
+    }
+    ordered = "t"
+    if "order" in name:
+        cells["ord"] = f"coalesce({_number(name['order'])}, 0)"
+        ordered = "ord"
+    return Query(cells, ordered)
+
+
+def _bad(
+    design: Design, name: Mapping[str, str], time: str, also: frozenset[str], span: tuple[float | None, float | None]
+) -> str:
+    tests = [
+        (1, f"{name['player']} is null or cast({name['player']} as varchar) = ''"), (2, f"({time}) is null"),
+        (3, f"{_number(name['xp'])} is null or not isfinite({_number(name['xp'])})"),
+    ]  # fmt: skip
+    hashes = {*also, _hash_of(design)} - {""}
+    if "design" in name and hashes:
+        known = ", ".join(_text(one) for one in sorted(hashes))
+        tests.append((4, f"cast({name['design']} as varchar) not in ({known})"))
+    if "track" in name:
+        tracks = ", ".join(_text(one) for one in design.track_order)
+        tests.append((5, f"cast({name['track']} as varchar) not in ({tracks})"))
+    since, until = span
+    limits = [f"({time}) < {since!r}"] if since is not None else []
+    limits += [f"({time}) > {until!r}"] if until is not None else []
+    if limits:
+        tests.append((6, " or ".join(limits)))
+    return "case " + " ".join(f"when {test} then {code}" for code, test in tests) + " else 0 end"
+
+
+def _hash_of(design: Design) -> str:
+    from ramulus.game.levels_json import levels_of
+    from ramulus.game.packing import pack_of
+
+    try:
+        return str(levels_of(design, pack_of(design), "")["design"])
+    except RamulusError:  # A design that is not exported has no name that a game could record.
+        return ""
+
+
+def design_hash(design: Design) -> str:
+    """Return the hash by which a game says which design it was built from; "" where it cannot be exported."""
+    return _hash_of(design)
+
+
+def _time(name: str, kind: str) -> str:
+    """Return seconds since 1970 of a column of times, or of seconds."""
+    if kind.startswith(("TIMESTAMP WITH", "TIMESTAMPTZ")):
+        return f"epoch({name})"
+    if kind.startswith(("TIMESTAMP", "DATE")):
+        return f"epoch(cast({name} as timestamptz))"
+    if any(word in kind for word in _NUMBERS):
+        return f"case when isfinite(cast({name} as double)) then cast({name} as double) end"
+    # A text: ISO 8601, or seconds.
+    return f"coalesce(epoch(try_cast({name} as timestamptz)), try_cast({name} as double))"
+
+
+def _number(name: str) -> str:
+    return f"try_cast({name} as double)"
+
+
+def _or_nan(name: Mapping[str, str], column: str) -> str:
+    return f"coalesce({_number(name[column])}, 'nan'::double)" if column in name else "'nan'::double"
+
+
+def _sign(name: Mapping[str, str]) -> str:
+    if "kind" not in name:
+        return "1"
+    return f"(case when lower(cast({name['kind']} as varchar)) in ('loss', 'lose', 'lost', '-') then -1 else 1 end)"
+
+
+def _place(name: Mapping[str, str], column: str, known: list[str], otherwise: int) -> str:
+    """Return which of some names a cell is, from 0; -2 where it is none of them."""
+    if column not in name or not known:
+        return f"{otherwise}::smallint"
+    listed = "[" + ", ".join(_text(one) for one in known) + "]"
+    cell = f"cast({name[column]} as varchar)"
+    found = f"coalesce(list_position({listed}, {cell}), -1) - 1"
+    return f"(case when {cell} is null or {cell} = '' then {otherwise} else {found} end)::smallint"
+
+
+def _yes_or_no(name: Mapping[str, str]) -> str:
+    if "success" not in name:
+        return "(-1)::tinyint"
+    cell = f"lower(cast({name['success']} as varchar))"
+    return (
+        f"(case when {cell} in ('true', '1', '1.0', 't', 'yes') then 1 "
+        f"when {cell} in ('false', '0', '0.0', 'f', 'no') then 0 else -1 end)::tinyint"
+    )
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _text(text: str) -> str:
+    return "'" + text.replace("'", "''") + "'"
