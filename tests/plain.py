@@ -655,4 +655,5 @@ def plain_player(design: rm.Design, profile: str, who: int, seed: int, hours: fl
     member = Member("one", profile, who, who % 15, who % 7, come)
     played = Plain(design, [member], seed, hours).play()
     member.rested, member.end = played.members[0].rested, played.end  # type: ignore[attr-defined]
+    member.log, member.clocks = played.log, played.clocks  # type: ignore[attr-defined]
     return member
