@@ -16,6 +16,10 @@ ramulus plot canopy.toml party --output "$out/party.png" --quiet
 ramulus plot canopy.toml retention --seed 7 --output "$out/retention.png" --quiet
 ramulus plot canopy.toml time-in-level --seed 7 --output "$out/time_in_level.png" --quiet
 
+ramulus sample canopy.toml -o log.parquet --players 600 --days 40 --faults 0.001 --quiet \
+    --set players.steady.seconds_between=30
+ramulus plot canopy.toml observed --recorded log.parquet --output "$out/observed.png" --quiet
+
 ramulus plot canopy.toml compare --also canopy_eased.toml --seed 7 --output "$out/compare.png" --quiet
 
 ramulus plot canopy.toml sensitivity --vary steepness --vary first_cost --vary crown_gate \

@@ -165,6 +165,9 @@ WITHOUT_PLAY = ("costs", "awards", "stats", "effort", "income", "gain", "party")
 @pytest.mark.parametrize("kind", [name.replace("_", "-") for name in rm.plots.__all__ if name != "sweep"])
 def test_every_figure_is_written(cli, canopy, tmp_path, kind):
     options = OPTIONS.get(kind, [])
+    if kind == "observed":
+        cli("sample", canopy, "-o", tmp_path / "log.csv", "--players", 20, "--days", 3)
+        options = ["--recorded", tmp_path / "log.csv", "--players", 50]
     players = [] if kind in WITHOUT_PLAY or "--players" in options else ["--players", 20]
     file = tmp_path / f"{kind}.{'svg' if len(kind) % 2 else 'png'}"
     ran = cli("plot", canopy, kind, "--output", file, *options, *players)

@@ -7,7 +7,7 @@ import pytest
 
 import ramulus as rm
 from conftest import make
-from ramulus.design import saving
+from ramulus.design import writing
 from ramulus.files import write_table
 from ramulus.files.cost_file import read_cost_table
 from ramulus.rules.tabulation import tabulated
@@ -205,7 +205,7 @@ def test_nothing_half_written(tmp_path, monkeypatch):
         path.write_bytes(content[:10])
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(saving, "_write_new", full)
+    monkeypatch.setattr(writing, "_write_new", full)
     with pytest.raises(rm.DataError, match=r"out.parquet: cannot be written \(No space left"):
         write_table(rm.level_table(make()), target, "levels")
     assert target.read_text() == "old"

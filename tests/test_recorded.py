@@ -523,6 +523,88 @@ def test_a_multiplier_left_out_is_named(tmp_path, plays):
         replayed(tmp_path, plays.drop(columns="level"))
 
 
+# --- fit --------------------------------------------------------------------------------------------------------------
+
+
+def fitted(design, table, tmp_path):
+    table.to_parquet(tmp_path / "fit.parquet")
+    return rm.fit(design, rm.read_log(tmp_path / "fit.parquet", design))
+
+
+def test_a_fit_finds_what_is_other_than_designed(tmp_path):
+    truth = {
+        "players.steady.seconds_between": 27, "players.steady.spread": 0.16, "players.steady.pursuit": 1.6,
+        "players.steady.traits.accuracy.mean": 0.62, "players.steady.hours_per_day": 1.5, "encounter.variation": 0.5,
+    }  # fmt: skip
+    secret = DEMO.with_values(truth)
+    found = fitted(DEMO, rm.sample_log(secret, players={"steady": 200}, days=25, seed=31, faults=0.001), tmp_path)
+    table = found.table().set_index("name")
+    for name, value in truth.items():
+        row = table.loc[name]
+        # One interval of seven may miss by a little: what was true lies within one and a half of it.
+        middle, half = (row["low"] + row["high"]) / 2, (row["high"] - row["low"]) / 2
+        assert row["determined"] and abs(value - middle) < 1.5 * half, (name, row.to_dict())
+        assert not row["low"] <= row["before"] <= row["high"]
+    assert found.refused is None and found.held.agrees
+    kept = table.loc["players.steady.traits.accuracy.sd"]
+    assert kept["low"] < 0.14 < kept["high"] and found.design.players["steady"].traits["accuracy"].sd == 0.14
+    assert found.design.players["steady"].seconds_between == pytest.approx(27, rel=0.03)
+
+
+def test_a_log_that_this_design_cannot_have_made_is_refused(tmp_path, cli, canopy, monkeypatch):
+    toughness = float(DEMO.sources["bark_borer"].numbers["toughness"])
+    slower = DEMO.with_values({"sources.bark_borer.toughness": toughness * 1.3})
+    rm.sample_log(slower, tmp_path / "slower.parquet", players={"steady": 120}, days=15)
+    before = canopy.read_text(encoding="utf-8")
+    ran = cli("fit", canopy, tmp_path / "slower.parquet", "--write")
+    assert ran.status == 1 and "refused: this design cannot have made this log: steady, bark_borer" in " ".join(
+        ran.out.split()
+    )
+    assert canopy.read_text(encoding="utf-8") == before
+
+
+def test_staying_is_read_off_a_log_that_is_cut_off(tmp_path):
+    data = DEMO.to_dict()
+    data["players"] = {
+        "adept": {**data["players"]["adept"], "stays": [[1, 0.9], [7, 0.6], [30, 0.3]], "hours_per_day": 0.1}
+    }
+    data = {key: value for key, value in data.items() if key not in ("goals", "party", "multipliers")}
+    design = rm.Design.from_dict(data)
+    table = rm.sample_log(design, players={"adept": 500}, days=60, seed=2, meals=0)
+    found = fitted(design, table, tmp_path).table().set_index("name")
+    for day, share in ((7, 0.6), (30, 0.3)):
+        row = found.loc[f"players.adept.stays.{day}"]
+        assert row["low"] - 0.01 < share < row["high"] + 0.01 and row["high"] - row["low"] < 0.12, row.to_dict()
+    assert found.loc["players.adept.days_per_week", "after"] == pytest.approx(6, abs=0.05)
+
+
+def test_what_the_columns_cannot_tell_is_said(tmp_path, plays):
+    found = fitted(DEMO, plays.drop(columns=["seconds"]), tmp_path)
+    assert "needs the column seconds" in found.not_told["players.steady.seconds_between"]
+    assert not found.table()["name"].str.contains("spread|accuracy|variation").any()
+    alone = make(
+        {"values": [10, 20]}, max_level=3, sources={"aphid_cluster": {"level": 1, "xp": 5}}, encounter={"seconds": 30}
+    )
+    table = rm.sample_log(alone, players={"players": 20}, days=2)
+    assert "no schedule" in fitted(alone, table, tmp_path).not_told["players.players.hours_per_day"]
+
+
+def test_the_figure_and_the_numbers_go_into_the_file(tmp_path, cli, canopy, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    secret = DEMO.with_values({"players.adept.seconds_between": 20})
+    rm.sample_log(secret, "log.parquet", players={"adept": 60}, days=8)
+    assert cli("plot", canopy, "observed", "--recorded", "log.parquet", "--players", 100).status == 0
+    assert Path("observed.png").stat().st_size > 20_000
+    ran = cli("fit", canopy, "log.parquet", "--write")
+    assert ran.status == 0 and "wrote" in ran.err
+    text = canopy.read_text(encoding="utf-8")
+    assert "# goes after what pays, and counts practice in" in text and "seconds_between = 12\n" not in text
+    assert 19 < rm.load_design(canopy).players["adept"].seconds_between < 21
+    assert cli("observed", canopy, "log.parquet", "--players", 200).status == 0
+    with pytest.raises(rm.RamulusError, match="a log held against the forecast"):
+        rm.plots.observed("log.parquet")
+
+
 # --- the command line ---------------------------------------------------------------------------------------------------
 
 

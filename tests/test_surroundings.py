@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 import ramulus as rm
 from conftest import make
 from ramulus.cli import demo
-from ramulus.design import demo_text, saving
+from ramulus.design import demo_text, writing
 from ramulus.files import write_table
 from ramulus.results import beforehand
 from ramulus.simulation import kernel_cache
@@ -111,7 +111,7 @@ def test_a_demo_that_finds_no_room_leaves_nothing_and_may_come_again(cli, tmp_pa
         path.write_bytes(content[:100])
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(saving, "_write_new", full)
+    monkeypatch.setattr(writing, "_write_new", full)
     (tmp_path / "mine" / "tables").mkdir(parents=True)  # Empty: nobody's work.
     before = sorted(tmp_path.rglob("*"))
     for folder in (tmp_path / "new" / "demo", tmp_path / "mine"):

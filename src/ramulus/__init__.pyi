@@ -23,9 +23,11 @@ from .game import Export as Export
 from .game import conform as conform
 from .game import export as export
 from .page import report as report
+from .recorded import Fit as Fit
 from .recorded import Log as Log
 from .recorded import Observed as Observed
 from .recorded import Replay as Replay
+from .recorded import fit as fit
 from .recorded import observed as observed
 from .recorded import read_log as read_log
 from .recorded import replay as replay

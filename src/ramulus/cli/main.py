@@ -23,6 +23,7 @@ from ramulus.cli import (
     effort,
     explain,
     export,
+    fit,
     levels,
     new,
     observed,
@@ -84,6 +85,7 @@ for command in (
     sample,
     replay,
     observed,
+    fit,
     show,
     compile,
 ):

@@ -7,13 +7,13 @@ from typing import Annotated
 
 import typer
 
-from ramulus.cli import options
+from ramulus.cli import logs, options
 from ramulus.cli.closing import Closing
 from ramulus.cli.compare import play_compared, span_of
 from ramulus.cli.output import waiting
 from ramulus.cli.plotting import Drawing, kind, save_figure
 from ramulus.cli.sensitivity import moved
-from ramulus.cli.simulate import progress_bar
+from ramulus.cli.simulate import progress_bar, progress_shares
 
 
 @kind
@@ -31,6 +31,24 @@ def pace(
     drawing = Drawing(context, closing)
     result = drawing.played(players, hours, seed, player, track)
     drawing.save(plots.pace(result, track=track, by_ability=by_ability))
+
+
+@kind
+def observed(
+    context: typer.Context,
+    recorded: Annotated[str, typer.Option("--recorded", metavar="LOG", help="The log.", show_default=False)],
+    column: logs.ColumnNames = None, players: Annotated[int, typer.Option("--players", min=50)] = 1000,
+    seed: options.Seed = 0, track: options.Track = None, *, closing: Closing,
+) -> None:  # fmt: skip
+    """How fast recorded players were, over the forecast."""
+    from ramulus import plots
+    from ramulus.recorded.observed import observed as run
+
+    drawing = Drawing(context, closing)
+    log = logs.open_log(drawing.design, recorded, column, None, None, None, None, None, False)
+    with progress_shares("holding the log against the forecast", closing.quiet) as progress:
+        found = run(drawing.design, log, track=track, players=players, seed=seed, progress=progress)
+    drawing.save(plots.observed(found)[0])
 
 
 @kind

@@ -108,7 +108,15 @@ class Design(DesignModel):
             1.2
         """
         placed = {full_place(self, place): value for place, value in values.items()}
-        changed = validated(type(self), data_with(self, placed), self._file)
+        return self.with_data(data_with(self, placed))
+
+    def with_data(self, data: Mapping[str, Any]) -> Self:
+        """Return a design of other data, as `to_dict` has it, that is saved where this one is: comments stay.
+
+        Raises:
+            DesignError: the data is no design.
+        """
+        changed = validated(type(self), dict(data), self._file)
         return changed._attached(self._file, self._text, self._also_from, self._whole)
 
     def without_constants(self, names: Iterable[str]) -> Design:
@@ -120,8 +128,7 @@ class Design(DesignModel):
         gone, data = set(names), self.to_dict()
         kept = {name: value for name, value in data.get("constants", {}).items() if name not in gone}
         data = {**data, "constants": kept} if kept else {key: part for key, part in data.items() if key != "constants"}
-        changed = validated(type(self), data, self._file)
-        return changed._attached(self._file, self._text, self._also_from, self._whole)
+        return self.with_data(data)
 
     @property
     def unread_constants(self) -> tuple[str, ...]:

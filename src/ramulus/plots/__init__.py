@@ -7,6 +7,7 @@ from ramulus.plots.effort import effort
 from ramulus.plots.gain import gain
 from ramulus.plots.income import income
 from ramulus.plots.levels_over_time import levels_over_time
+from ramulus.plots.observed import observed
 from ramulus.plots.pace import pace
 from ramulus.plots.party import party
 from ramulus.plots.reached import reached
@@ -27,6 +28,7 @@ __all__ = [
     "gain",
     "income",
     "levels_over_time",
+    "observed",
     "pace",
     "party",
     "reached",

@@ -12,6 +12,7 @@ from ramulus.errors import RamulusError, shortly
 WANTED = {
     "SimulationResult": "a result, as simulate(design) gives it",
     "Comparison": "a comparison, as compare({…}) gives it",
+    "Observed": "a log held against the forecast, as observed(design, log) gives it",
     "PartyRun": "parties, as play_party(design) gives them",
     "pd.DataFrame": "a table, as its docstring says",
     "Design": "a design, as load_design(path) reads it",

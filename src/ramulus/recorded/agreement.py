@@ -17,6 +17,8 @@ PERMUTATIONS = 999
 LEAST_ENDS = 5.0  # Expected ends of a level among the recorded players, below which it tells too little.
 LEAST_MET = 3  # Encounters of a player at a source.
 LEAST_PLAYERS = 5
+LEAST_AT_SOURCE = 10  # Players who met a source: the means of fewer are far off too often.
+FULLY_TOLD = 150.0  # Encounters past which a player tells no more: it differs from others by itself.
 MOST_CULPRITS = 3
 ALPHA = 0.05
 
@@ -156,37 +158,35 @@ def _within(
         levels.append(level)
     if not levels:
         return math.nan, -1
-    z, largest = _largest(np.array(table).T, np.array(there).T, is_recorded, orders)
+    z, largest = _largest(np.array(table).T, np.array(there, dtype=np.float64).T, is_recorded, orders)
     return largest, levels[int(np.argmax(np.abs(z)))]
 
 
 def _largest(
-    values: Array, there: NDArray[np.bool_], is_recorded: NDArray[np.bool_], orders: NDArray[np.bool_]
+    values: Array, weights: Array, is_recorded: NDArray[np.bool_], orders: NDArray[np.bool_]
 ) -> tuple[Array, float]:
     """Return how far the groups are apart in each column, and p of the largest of them, permuted by whole players.
 
     Args:
         values: a number a player and column, 0 where it has none, shape (n, C).
-        there: where a player has one.
+        weights: how much each tells, 0 where a player has none, shape (n, C).
         is_recorded: which players are recorded.
         orders: the same for each permutation, shape (P, n).
     """
-    z = _apart(values, there, is_recorded[None, :])[0]
-    permuted = np.abs(_apart(values, there, orders)).max(axis=1)
+    z = _apart(values, weights, is_recorded[None, :])[0]
+    permuted = np.abs(_apart(values, weights, orders)).max(axis=1)
     return z, float((1 + (permuted >= np.abs(z).max() - 1e-12).sum()) / (1 + len(orders)))
 
 
-def _apart(values: Array, there: NDArray[np.bool_], groups: NDArray[np.bool_]) -> Array:
-    """Return the difference of the groups' means in each column over its error, a row a grouping."""
-    one, present = groups.astype(np.float64), there.astype(np.float64)
-    count = one @ present
-    other = present.sum(axis=0) - count
-    sums = one @ values
-    total = values.sum(axis=0)
-    mean = total / present.sum(axis=0)
-    spread = ((values - mean) ** 2 * present).sum(axis=0) / np.maximum(present.sum(axis=0) - 1, 1)
+def _apart(values: Array, weights: Array, groups: NDArray[np.bool_]) -> Array:
+    """Return the difference of the groups' weighted means in each column over its error, a row a grouping."""
+    one = groups.astype(np.float64)
+    mean = (weights * values).sum(axis=0) / weights.sum(axis=0)
+    left = weights * (values - mean)
+    weight, shift, square = one @ weights, one @ left, one @ left**2
+    others = (weights.sum(axis=0) - weight, left.sum(axis=0) - shift, (left**2).sum(axis=0) - square)
     with np.errstate(divide="ignore", invalid="ignore"):
-        z = (sums / count - (total - sums) / other) / np.sqrt(spread * (1 / count + 1 / other))
+        z = (shift / weight - others[1] / others[0]) / np.sqrt(square / weight**2 + others[2] / others[0] ** 2)
     return np.asarray(np.nan_to_num(z))
 
 
@@ -200,48 +200,68 @@ def _encounters(
     """
     first, found, left_out = math.nan, list[Culprit](), list[int]()
     while len(found) < MOST_CULPRITS:
-        values = np.concatenate([_columns(one.without(left_out)) for one in (recorded, forecast)])
-        there = np.isfinite(values)
-        enough = (there & is_recorded[:, None]).sum(axis=0) >= LEAST_PLAYERS
-        enough &= (there & ~is_recorded[:, None]).sum(axis=0) >= LEAST_PLAYERS
+        columns = [_columns(one.without(left_out)) for one in (recorded, forecast)]
+        values, weights = (np.concatenate(parts) for parts in zip(*columns, strict=True))
+        enough = ((weights > 0) & is_recorded[:, None]).sum(axis=0) >= LEAST_AT_SOURCE
+        enough &= ((weights > 0) & ~is_recorded[:, None]).sum(axis=0) >= LEAST_AT_SOURCE
         enough[-1] &= all(one.what != "pause" for one in found)
         if not enough.any():
             break
-        z, p = _largest(np.where(there, values, 0.0)[:, enough], there[:, enough], is_recorded, orders)
+        z, p = _largest(values[:, enough], weights[:, enough], is_recorded, orders)
         first = p if math.isnan(first) else first
         if p >= ALPHA:
             break
-        culprit = _culprit(int(np.flatnonzero(enough)[np.argmax(np.abs(z))]), values, is_recorded, p)
+        column = int(np.flatnonzero(enough)[np.argmax(np.abs(z))])
+        culprit = _culprit(column, (values.shape[1] - 1) // 2, values[:, column], weights[:, column], is_recorded, p)
         found.append(culprit)
         left_out += [culprit.place] if culprit.place >= 0 else []
     return first, tuple(found)
 
 
-def _columns(effects: Effects) -> Array:
-    """Return what differs at each source beside a player's others, in log seconds and successes; and in the pause."""
-    parts = [_beside_others(effects.seconds, effects.timed), _beside_others(effects.success, effects.met)]
+def _columns(effects: Effects) -> tuple[Array, Array]:
+    """Return what differs at each source beside a player's others, in log seconds and successes; and in the pause.
+
+    Returns:
+        The differences, 0 where there is none, and how much each tells; shape (n, 2 S + 1) each.
+    """
+    seconds = _beside_others(effects.seconds, effects.timed)
+    success = _beside_others(effects.success, effects.met)
     with np.errstate(divide="ignore", invalid="ignore"):
         pause = np.log(effects.pause / effects.pauses)
         own = effects.seconds.sum(axis=1) / effects.timed.sum(axis=1)  # Who is slow is so in pauses, too.
-        parts.append(np.where(np.isfinite(pause - own) & (effects.pauses >= LEAST_MET), pause - own, np.nan)[:, None])
-    return np.concatenate(parts, axis=1)
+    there = np.isfinite(pause - own) & (effects.pauses >= LEAST_MET)
+    last = (np.where(there, pause - own, 0.0)[:, None], there.astype(np.float64)[:, None])
+    parts = zip(seconds, success, last, strict=True)
+    values, weights = (np.concatenate(part, axis=1) for part in parts)
+    return values, weights
 
 
-def _beside_others(sums: Array, counts: Array) -> Array:
+def _beside_others(sums: Array, counts: Array) -> tuple[Array, Array]:
+    """Return means at each source less those at the others, and how much each tells."""
     others, their = sums.sum(axis=1, keepdims=True) - sums, counts.sum(axis=1, keepdims=True) - counts
+    there = (counts >= LEAST_MET) & (their >= LEAST_MET)
     with np.errstate(divide="ignore", invalid="ignore"):
         found = sums / counts - others / their
-    return np.where((counts >= LEAST_MET) & (their >= LEAST_MET), found, np.nan)
+        weight = 1.0 / (1.0 / counts + 1.0 / their + 1.0 / FULLY_TOLD)
+    return np.where(there, found, 0.0), np.where(there, weight, 0.0)
 
 
-def _culprit(column: int, values: Array, is_recorded: NDArray[np.bool_], p: float) -> Culprit:
-    sources = (values.shape[1] - 1) // 2
-    one, other = (part[np.isfinite(part)] for part in (values[is_recorded, column], values[~is_recorded, column]))
-    shift = float(one.mean() - other.mean())
-    error = 1.96 * math.sqrt(one.var(ddof=1) / len(one) + other.var(ddof=1) / len(other))
+def _culprit(
+    column: int, sources: int, values: Array, weights: Array, is_recorded: NDArray[np.bool_], p: float
+) -> Culprit:
+    (one, one_error), (other, other_error) = (
+        _weighted_mean(values[group], weights[group]) for group in (is_recorded, ~is_recorded)
+    )
+    shift, error = one - other, 1.96 * math.hypot(one_error, other_error)
     ends = (shift, shift - error, shift + error)
-    if column < sources:
-        return Culprit(column, "seconds", math.exp(ends[0]), math.exp(ends[1]), math.exp(ends[2]), p)
-    if column < 2 * sources:
+    if sources <= column < 2 * sources:
         return Culprit(column - sources, "success", *ends, p)
-    return Culprit(-1, "pause", math.exp(ends[0]), math.exp(ends[1]), math.exp(ends[2]), p)
+    place, what = (column, "seconds") if column < sources else (-1, "pause")
+    return Culprit(place, what, math.exp(ends[0]), math.exp(ends[1]), math.exp(ends[2]), p)
+
+
+def _weighted_mean(values: Array, weights: Array) -> tuple[float, float]:
+    """Return a weighted mean and its error."""
+    total = float(weights.sum())
+    mean = float((weights * values).sum()) / total
+    return mean, math.sqrt(float(((weights * (values - mean)) ** 2).sum())) / total

@@ -87,9 +87,9 @@ class Forecast:
         seed, hours = self._seed + (days is not None), self._hours
         return sampled(self._design, self._profile, numbers, seed, hours, Habits(), days)
 
-    def cells(self) -> Cells:
-        """Return what encounters are like at each level and source."""
-        return cells_of(self._design, self._whole, self._span.longest_pause)
+    def cells(self, *, of_successes: bool = True) -> Cells:
+        """Return what encounters are like at each level and source; seconds those of successes, where a log tells."""
+        return cells_of(self._design, self._whole, self._span.longest_pause, of_successes=of_successes)
 
     def whole(self) -> Seen:
         """Return the players as they would be seen to the end."""

@@ -209,7 +209,7 @@ def observed(
         if (recorded.profiles == index).any():
             forecasts[profile] = Forecast(design, profile, players, seed, span, place)
             if _tells_of_encounters(log):
-                cells[index] = forecasts[profile].cells()
+                cells[index] = forecasts[profile].cells(of_successes="success" in log.columns)
         if progress is not None:
             progress(0.6 * (index + 1) / len(profiles))
     if cells:

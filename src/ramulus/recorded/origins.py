@@ -178,7 +178,7 @@ def _arrow(origin: Origin) -> Iterator[Any]:
 
 
 def _sqlite(file: str) -> sqlite3.Connection:
-    return sqlite3.connect(f"file:{Path(file).resolve().as_posix()}?mode=ro", uri=True)
+    return sqlite3.connect(f"file:{Path(file).resolve().as_posix()}?mode=ro", uri=True, check_same_thread=False)
 
 
 def _rows_of_sqlite(database: sqlite3.Connection, origin: Origin) -> Any:

@@ -124,7 +124,7 @@ def _batch(
         success=logged["won"].copy(),
         level=np.where(known, logged["level"], -1).astype(np.int32),
         xp=np.where(known, logged["xp"], -1),
-        seconds=logged["seconds"].copy(),
+        seconds=logged["seconds"] - stage.settings.seconds_between * own_factors(keys, stage.spread)[owner],
     )
     return Batch(rows, starts, keys, np.full(len(numbers), profile, np.int16))
 

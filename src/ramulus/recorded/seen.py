@@ -80,11 +80,13 @@ class Cells:
         seconds: the mean of the logs of their seconds, shape (L, S).
         success: the share of successes, shape (L, S).
         known: whether there were enough of them, shape (L, S).
+        of_successes: whether seconds are those of successes alone, as failures may take longer.
     """
 
     seconds: Array
     success: Array
     known: NDArray[np.bool_]
+    of_successes: bool
 
 
 @dataclass(frozen=True, eq=False)
@@ -157,7 +159,7 @@ def _of_encounters(batch: Batch) -> Ints:
     return np.flatnonzero((batch.rows.track == 0) & (batch.rows.source >= 0) & (batch.rows.units >= 0))
 
 
-def cells_of(design: Design, batches: Iterable[Batch], longest_pause: float) -> Cells:
+def cells_of(design: Design, batches: Iterable[Batch], longest_pause: float, *, of_successes: bool) -> Cells:
     """Return what the encounters of some batches are like at each level and source."""
     levels, sources = design.track().max_level - design.track().start_level + 1, len(design.sources)
     sums = np.zeros((3, levels * sources))
@@ -166,7 +168,7 @@ def cells_of(design: Design, batches: Iterable[Batch], longest_pause: float) -> 
         at, rows = _of_encounters(batch), batch.rows
         cell = follow(design, batch, longest_pause).before[at].astype(np.int64) * sources + rows.source[at]
         seconds = np.log(np.maximum(rows.seconds[at], LEAST_SECONDS))
-        has = np.isfinite(seconds)
+        has = np.isfinite(seconds) & ((rows.success[at] == 1) | (not of_successes))
         sums[0] += np.bincount(cell, minlength=levels * sources)
         sums[1] += np.bincount(cell[has], seconds[has], minlength=levels * sources)
         sums[2] += np.bincount(cell, rows.success[at] == 1, minlength=levels * sources)
@@ -174,7 +176,7 @@ def cells_of(design: Design, batches: Iterable[Batch], longest_pause: float) -> 
     with np.errstate(invalid="ignore", divide="ignore"):
         seconds, success = sums[1] / timed, sums[2] / sums[0]
     shape = (levels, sources)
-    return Cells(seconds.reshape(shape), success.reshape(shape), (sums[0] >= ENOUGH).reshape(shape))
+    return Cells(seconds.reshape(shape), success.reshape(shape), (timed >= ENOUGH).reshape(shape), of_successes)
 
 
 def _effects(design: Design, batch: Batch, followed: Followed, cells: dict[int, Cells]) -> Effects:
@@ -197,6 +199,8 @@ def _effects(design: Design, batch: Batch, followed: Followed, cells: dict[int, 
         return np.bincount(place[which], weights, minlength=players * sources).astype(float).reshape(players, sources)
 
     has_time, has_end = known & np.isfinite(seconds), known & np.isfinite(won)
+    if any(one.of_successes for one in cells.values()):
+        has_time &= rows.success[at] == 1
     pause = followed.pause[at]
     paused = np.isfinite(pause)
     return Effects(

@@ -22,7 +22,7 @@ LOGGED = np.dtype(
     ],
     align=True,
 )  # fmt: skip
-"""One award or loss: played seconds when it is booked, the seconds that its encounter took, units (below 0: a loss),
+"""One award or loss: played seconds when it is booked, the seconds from the one before, units (below 0: a loss),
 the level, from 0, and the XP inside it afterwards (NOT_TOLD for a loss that an award follows), the player's place among
 those that are played, the source, the track and whether the encounter was a success."""
 

@@ -19,8 +19,7 @@ from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
 def encounters_for(features: Features) -> Any:
     """Return the loop for some features: ``meet(key, own, clock, encounter, …)``.
 
-    It plays one player from one change of what is open to the next, or to the end; it returns why play ended (CAP: it
-    does not), played seconds, encounters so far, and units wasted.
+    It plays to the next change of what is open; it returns why play ended (or CAP), seconds, encounters, units wasted.
     """
     rich, _, varies, eventful, logged = features
     pays, book_main, book_skills, pass_days = steps_for(features)
@@ -37,8 +36,8 @@ def encounters_for(features: Features) -> Any:
             if encounter >= settings.most_encounters or (encounter & 1023 == 0 and tally.stop[0] != 0):
                 reason = ENDLESS
                 break
-            # A source is drawn, and the attempt succeeds or fails. Time passes; what ends after the horizon does not
-            # happen. Counts of days and weeks that are over begin anew, and timed rules go on or off.
+            # A source is drawn, the attempt succeeds or fails, time passes; what ends after the horizon does not happen.
+            # Counts of days and weeks that are over begin anew, and timed rules go on or off.
             i, won, seconds = attempt(opened, running, count, meets, key, encounter, varies, times)
             source = opened[i]
             clock += seconds * own
@@ -73,8 +72,7 @@ def encounters_for(features: Features) -> Any:
                 open_gates(tracks, mine, room, tally, arrival, counted, held, clock, encounter)
                 xp = room.xps[0]
             if logged:
-                took, taken = (seconds - meets.between) * own, tally.lost[level] - lost
-                note_encounter(room, sources, source, won, clock, took, taken, gained, xp)
+                note_encounter(room, sources, source, won, clock, seconds * own, tally.lost[level] - lost, gained, xp)
             if eventful and empty and not changed:
                 reason, clock, changed = take_rest(own, clock, settings, tracks, mine, room, tally)
                 if reason != CAP:

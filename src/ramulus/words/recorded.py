@@ -11,11 +11,12 @@ from ramulus.formula import parse
 from ramulus.game.mistakes import MISTAKES
 from ramulus.recorded.tried import AS_DESIGNED
 from ramulus.words.judged import Verdict
-from ramulus.words.writers import Column, hours, number
+from ramulus.words.writers import Column, hours, number, significant
 
 if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.recorded.agreement import Culprit
+    from ramulus.recorded.fit import Fit
     from ramulus.recorded.observed import Observed, OfProfile
     from ramulus.recorded.patched import Patched
     from ramulus.recorded.replay import Replay
@@ -186,6 +187,28 @@ def _percent(culprit: Culprit) -> str:
 
 def _in_one(lines: Iterator[str]) -> str:
     return "; ".join(line.strip() for line in lines)
+
+
+FITTED = {
+    "name": Column("number"),
+    "before": Column("designed", significant),
+    "after": Column("recorded", significant),
+    "low": Column("from", significant),
+    "high": Column("to", significant),
+    "from": Column("read off"),
+    "determined": Column("pinned\ndown", lambda value: "yes" if value else "no"),
+}
+
+
+def fit_lines(found: Fit) -> Iterator[str]:
+    """Yield what the log cannot tell, and whether the fitted design may have made it."""
+    for place, why in found.not_told.items():
+        yield f"{place}: not told ({why})"
+    if found.refused:
+        yield f"refused: {found.refused}"
+        return
+    ps = ", ".join(f"{one.name} {_p(one.agreement.p)}" for one in found.held.profiles)
+    yield f"the design with these numbers may have made this log (p: {ps})"
 
 
 def replay_verdicts(found: Replay) -> list[Verdict]:

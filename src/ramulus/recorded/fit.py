@@ -1,0 +1,108 @@
+"""Who the players are, in the numbers of a profile: read off a log, with intervals, and refused rather than wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from html import escape
+from typing import TYPE_CHECKING
+
+from ramulus.errors import refuse_other_than_design
+from ramulus.recorded.estimates import (
+    Estimate,
+)
+from ramulus.recorded.observed import Observed, observed
+from ramulus.recorded.profile_fits import ProfileFits, with_estimates
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from ramulus.design import Design
+    from ramulus.recorded.log import Log
+
+REFUSED_BELOW = 0.01
+FORECAST = 400
+_COLUMNS = ["name", "before", "after", "low", "high", "from", "determined"]
+
+
+class Fit:
+    """The numbers of profiles that a log tells.
+
+    Attributes:
+        design: the design with the numbers that the log pins down to be others; where it may be what the design says,
+            that stays.
+        estimates: every number that was looked at.
+        refused: why this design cannot have made the log, or None.
+        held: the fitted design held against the log.
+        not_told: what the log cannot tell, and why, by place.
+    """
+
+    def __init__(
+        self,
+        design: Design,
+        estimates: list[Estimate],
+        not_told: Mapping[str, str],
+        held: Observed,
+        refused: str | None,
+    ) -> None:
+        self.design, self.estimates, self.not_told = design, estimates, dict(not_told)
+        self.held, self.refused = held, refused
+
+    def table(self) -> pd.DataFrame:
+        """Return every number that was looked at.
+
+        Returns:
+            A row a number: `name`, its place; `before`, in the design; `after`, with its 95 % interval `low` and
+            `high`; `from`, the columns that it is read off; `determined`, whether the log pins it down.
+        """
+        import pandas as pd
+
+        return pd.DataFrame([tuple(one) for one in self.estimates], columns=_COLUMNS)
+
+    def __repr__(self) -> str:
+        word = (
+            f"refused: {self.refused}" if self.refused else f"{sum(one.determined for one in self.estimates)} numbers"
+        )
+        return f"<Fit {self.design.title!r}: {word}>"
+
+    def _repr_html_(self) -> str:
+        return f"<p>{escape(repr(self))}</p>" + str(self.table().to_html(index=False))
+
+
+def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], object] | None = None) -> Fit:
+    """Read the numbers of the profiles off a log.
+
+    Pause and `spread` from players' own pauses, `variation` from times of one player at one source and level, a trait
+    from each player's own likelihood, `pursuit` from what was met, hours and days from the calendar, `stays` by Kaplan
+    and Meier, `share` from counts. The fitted design is then held against the log: where it differs at p below .01, it
+    is refused.
+
+    Args:
+        design: the design; the profiles that its players are of.
+        log: the log, with its profiles named.
+        seed: of the forecasts that it is held against.
+        progress: is called with the share that is done now and then.
+
+    Raises:
+        DataError: the log cannot be read.
+        DesignError: the design is at fault.
+    """
+    refuse_other_than_design(design)
+    work = ProfileFits(design, log, seed)
+    estimates: list[Estimate] = []
+    named = [name for place, name in enumerate(design.profiles) if (work.habits.profiles == place).any()]
+    for number, profile in enumerate(named):
+        estimates += work.of_profile(profile)
+        if progress is not None:
+            progress(0.7 * (number + 1) / len(named))
+    estimates += work.of_all(named)
+    fitted, why_not = with_estimates(design, estimates)
+    held = observed(fitted, log, players=FORECAST, seed=seed + 1)
+    return Fit(fitted, estimates, work.not_told, held, why_not or _refused(held))
+
+
+def _refused(held: Observed) -> str | None:
+    """Return what the fitted design cannot have made, or None."""
+    for one, culprit in zip(held.profiles, held.verdicts()["culprit"], strict=True):
+        if one.agreement.p < REFUSED_BELOW:
+            return f"this design cannot have made this log: {one.name}, {culprit}"
+    return None

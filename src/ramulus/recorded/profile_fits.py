@@ -1,0 +1,224 @@
+"""What a log tells of each profile in turn: read once, and used for one number after the other."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.design.player import BEST
+from ramulus.design.trait import VaryingTrait
+from ramulus.errors import RamulusError
+from ramulus.recorded.estimates import (
+    Estimate,
+    estimate,
+    pause_of,
+    ratio_estimate,
+    share_of,
+    spread_of,
+    times,
+    variation_of,
+)
+from ramulus.recorded.forecast import Span, span_of
+from ramulus.recorded.habits import PlayerHabits, habits_in
+from ramulus.recorded.pursuit_fit import Choices, classes_at, counts_of, pursuit_of_players
+from ramulus.recorded.sample_files import hours_in
+from ramulus.recorded.sampling import Habits, first_midnight, sampled
+from ramulus.recorded.seen import Seen, seen_in
+from ramulus.recorded.staying import stays_of
+from ramulus.recorded.trait_fit import TraitTables, likelihoods, mean_and_sd
+from ramulus.rules.ability import CLASSES, ability_of, classes_of, quantile_of
+from ramulus.rules.schedule import schedules_of
+
+if TYPE_CHECKING:
+    from ramulus.design import Design
+    from ramulus.recorded.log import Log
+
+FORECAST = 400  # Simulated players whose hours a day recorded ones are held against.
+
+
+def with_estimates(design: Design, estimates: list[Estimate]) -> tuple[Design, str | None]:
+    """Return a design with the numbers that the log says otherwise, and why it takes them not."""
+    values: dict[str, Any] = {one.name: _rounded(one) for one in estimates if one.changes}
+    points: dict[str, list[list[float]]] = {}
+    for name in [name for name in values if ".stays." in name]:
+        profile, day = name.split(".stays.")
+        points.setdefault(profile, []).append([int(day), values.pop(name)])
+    values |= {f"{profile}.stays": rows for profile, rows in points.items()}
+    data = design.to_dict()
+    for name, value in values.items():
+        _put(data, name.split("."), value)
+    try:
+        return design.with_data(data), None
+    except RamulusError as error:
+        return design, f"its numbers make no design ({error})"
+
+
+def _put(data: dict[str, Any], place: list[str], value: Any) -> None:
+    for key in place[:-1]:
+        data = data.setdefault(key, {})
+    data[place[-1]] = value
+
+
+def _rounded(one: Estimate) -> float | int:
+    """Return a number with no more digits than its interval gives a meaning."""
+    if one.name.endswith("days_per_week"):
+        return max(min(round(one.after), 7), 1)
+    error = max((one.high - one.low) / 4, 1e-6)
+    digits = max(-math.floor(math.log10(error)), 0)
+    value = round(one.after, digits)
+    return int(value) if float(value).is_integer() else value
+
+
+class ProfileFits:
+    """What is read of a log once, and used for one profile after the other."""
+
+    def __init__(self, design: Design, log: Log, seed: int) -> None:
+        self.design, self.log, self.seed = design, log, seed
+        if log.reading.rows == 0:
+            for _ in log.batches():  # What it spans is known at its end.
+                pass
+        self.span: Span = span_of(log.reading.first, log.reading.last, log.longest_pause, log.settings.timezone)
+        self.habits: PlayerHabits = habits_in(design, log.batches(), self.span)
+        self.not_told: dict[str, str] = {}
+        self._classes: NDArray[np.int64] | None = None
+
+    @property
+    def _times_are_told(self) -> bool:
+        return "seconds" in self.log.columns
+
+    def of_profile(self, profile: str) -> list[Estimate]:
+        """Return what the log tells of one profile."""
+        place, player = list(self.design.profiles).index(profile), self.design.profile(profile)
+        mine, at = self.habits.of(self.habits.profiles == place), f"players.{profile}"
+        self._classes = None
+        found: list[Estimate] = []
+        if self._times_are_told:
+            found.append(
+                estimate(f"{at}.seconds_between", float(player.seconds_between), pause_of(mine), "time, seconds")
+            )
+            found.append(estimate(f"{at}.spread", float(player.spread), spread_of(mine), "time, seconds"))
+            found += self._trait(profile, place, mine)
+        else:
+            self.not_told[f"{at}.seconds_between"] = "needs the column seconds, how long each encounter took"
+        found += self._pursuit(profile, place, found)
+        found += self._schedule(profile, place, mine)
+        return found + self._staying(profile, place)
+
+    def _own(self, mine: PlayerHabits) -> dict[str, Any]:
+        """Return the players' own factors on time, by their sorted keys: how their pauses stand to the middle one."""
+        middle = pause_of(mine)[0]
+        return {"keys": mine.keys, "factors": mine.pause / middle if math.isfinite(middle) else np.ones(len(mine.keys))}
+
+    def _trait(self, profile: str, place: int, mine: PlayerHabits) -> list[Estimate]:
+        varying = [
+            name for name, trait in self.design.profile(profile).traits.items() if isinstance(trait, VaryingTrait)
+        ]
+        if len(varying) != 1:
+            for name in varying:
+                self.not_told[f"players.{profile}.traits.{name}"] = "several traits vary together"
+            return []
+        name = varying[0]
+        trait = self.design.profile(profile).traits[name]
+        assert isinstance(trait, VaryingTrait)
+        tables = TraitTables(self.design, profile, name)
+        at = f"players.{profile}.traits.{name}"
+        if not tables.tells or "source" not in self.log.columns:
+            self.not_told[at] = "needs columns source, success and seconds, and encounters that hang on it"
+            return []
+        variation = variation_of(mine)[0]
+        variation = variation if math.isfinite(variation) else float(self.design.encounters.variation)
+        logs, keys = likelihoods(
+            self.design, self.log.batches(), place, tables, self._own(mine), variation, self.log.longest_pause
+        )
+        mean, sd = mean_and_sd(tables.values, logs, trait)
+        best = tables.values[np.argmax(logs, axis=1)]
+        fitted = trait.model_copy(update={"mean": mean[0], "sd": max(sd[0], 0.0)})
+        of_classes = np.array([quantile_of(fitted, ability_of(one)) for one in range(CLASSES)])
+        nearest = np.abs(best[:, None] - of_classes[None, :]).argmin(axis=1)
+        self._classes = classes_at(mine.keys, keys, nearest)
+        columns = "source, success, seconds"
+        return [
+            estimate(f"{at}.mean", float(trait.mean), mean, columns),
+            estimate(f"{at}.sd", float(trait.sd), sd, columns),
+        ]
+
+    def _pursuit(self, profile: str, place: int, so_far: list[Estimate]) -> list[Estimate]:
+        """Return how strongly pay draws players: what a source pays hangs on pause and traits, as they are fitted."""
+        player = self.design.profile(profile)
+        if player.pursuit == BEST or "source" not in self.log.columns:
+            return []
+        classes = classes_of(player)
+        if classes > 1 and self._classes is None:
+            self.not_told[f"players.{profile}.pursuit"] = "needs the trait that varies, as what pays hangs on it"
+            return []
+        choices = Choices(with_estimates(self.design, so_far)[0], profile, classes)
+        counts, keys = counts_of(self.design, self.log.batches(), place, self.log.longest_pause)
+        order = np.argsort(keys)
+        mine = np.zeros(len(keys), np.int64) if self._classes is None else self._classes
+        found = pursuit_of_players(choices, counts[order], mine)
+        return [estimate(f"players.{profile}.pursuit", float(player.pursuit), found, "source")]
+
+    def _schedule(self, profile: str, place: int, mine: PlayerHabits) -> list[Estimate]:
+        player, at = self.design.profile(profile), f"players.{profile}"
+        if not player.has_schedule or player.hours_per_day is None:
+            self.not_told[f"{at}.hours_per_day"] = "the profile has no schedule; give it one to have it fitted"
+            return []
+        foreseen = self._foreseen(profile)
+        hours = times(
+            ratio_estimate(mine.day_seconds, mine.days), float(player.hours_per_day),
+            ratio_estimate(foreseen.day_seconds, foreseen.days),
+        )  # fmt: skip
+        found = [estimate(f"{at}.hours_per_day", float(player.hours_per_day), hours, "time")]
+        if player.plays_on is None:
+            days = ratio_estimate(mine.week_days, mine.weeks)
+            found.append(estimate(f"{at}.days_per_week", float(player.days_per_week or 7), days, "time"))
+        return found
+
+    def _foreseen(self, profile: str) -> PlayerHabits:
+        """Return the habits of simulated players, as a log would tell them."""
+        days = min(self.span.days, 60)
+        hours = hours_in(self.design, profile, days, Habits())
+        some = sampled(self.design, profile, np.arange(FORECAST, dtype=np.int64), self.seed + 9, hours, Habits())
+        starts_on = schedules_of(self.design, self.design.profile(profile))[0].starts_on
+        span = self.span._replace(begins=first_midnight(starts_on))
+        return habits_in(self.design, [part.batch for part in some], span)
+
+    def _staying(self, profile: str, place: int) -> list[Estimate]:
+        player, at = self.design.profile(profile), f"players.{profile}"
+        if player.patience_hours_per_level is not None:
+            self.not_told[f"{at}.stays"] = "who left by day and who ran out of patience are not told apart"
+            return []
+        if player.quit_chance_per_play_day is not None:
+            self.not_told[f"{at}.quit_chance_per_play_day"] = "is not fitted; stays is, where the profile says that"
+            return []
+        seen = self._seen(place)
+        points = [int(day) for day, _ in player.stays or []] or [1, 7, 30]
+        found = stays_of(seen, self.span, points)
+        before = {int(day): float(share) for day, share in player.stays or []}
+        if not found:
+            self.not_told[f"{at}.stays"] = "needs a log longer than four weeks"
+        return [estimate(f"{at}.stays.{day}", before.get(day, math.nan), ends, "time") for day, ends in found.items()]
+
+    def _seen(self, place: int) -> Seen:
+        whole = seen_in(self.design, self.log.batches(), 0, self.log.longest_pause)
+        return whole.of(whole.profiles == place)
+
+    def of_all(self, named: list[str]) -> list[Estimate]:
+        """Return what the log tells of all profiles together."""
+        found = []
+        if self._times_are_told and "source" in self.log.columns:
+            ends = variation_of(self.habits)
+            found.append(
+                estimate("encounter.variation", float(self.design.encounters.variation), ends, "source, seconds")
+            )
+        counts = {name: int((self.habits.profiles == place).sum()) for place, name in enumerate(self.design.profiles)}
+        everyone = sum(counts.values())
+        total = sum(float(self.design.profile(name).share) for name in named)
+        if len(named) > 1 and total > 0:
+            for name in named:
+                share = float(self.design.profile(name).share) / total
+                found.append(estimate(f"players.{name}.share", share, share_of(counts[name], everyone), "profile"))
+        return found
