@@ -36,7 +36,7 @@ def encounters_for(features: Features) -> Any:
             if encounter >= settings.most_encounters or (encounter & 1023 == 0 and tally.stop[0] != 0):
                 reason = ENDLESS
                 break
-            # A source is drawn; won or lost; time passes, not past the horizon; days and weeks begin, rules come and go.
+            # A source is drawn; won or lost; time passes, up to the horizon; days and weeks begin, rules go on or off.
             i, won, seconds = attempt(opened, running, count, meets, key, encounter, varies, times)
             source = opened[i]
             clock += seconds * own
