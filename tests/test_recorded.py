@@ -7,6 +7,7 @@ import random
 import shutil
 import sqlite3
 import subprocess
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -396,6 +397,15 @@ def test_the_forecast_is_cut_as_the_log_is(tmp_path):
         assert apart < 1.95 * (1 / len(ends[0]) + 1 / len(ends[1])) ** 0.5  # Kolmogorov and Smirnov, one in a thousand.
 
 
+def test_players_of_no_profile_are_held_against_all_of_them(tmp_path):
+    table = rm.sample_log(DEMO, players=150, days=12, seed=6, labelled=False)
+    found = held(DEMO, table, tmp_path)
+    assert [one.name for one in found.profiles] == ["everyone"] and found.agrees
+    slower = DEMO.with_values({f"players.{name}.seconds_between": 60 for name in DEMO.players})
+    table = rm.sample_log(slower, players=150, days=12, seed=6, labelled=False)
+    assert held(DEMO, table, tmp_path).verdicts()["culprit"].tolist() == ["speed over all"]
+
+
 def test_too_little_is_open(tmp_path):
     found = held(DEMO, recorded(DEMO, "adept", 3, seed=2, days=3), tmp_path)
     assert [one.agreement.verdict for one in found.profiles] == ["open"] and found.agrees
@@ -629,6 +639,22 @@ def test_the_commands_go_round(tmp_path, canopy, cli, monkeypatch):
     for command in ("replay", "observed"):
         ran = cli(command, canopy, "nothing.parquet")
         assert ran.status == 1 and ran.err.startswith("error: nothing.parquet: no such file")
+
+
+def test_parts_on_several_processes_come_to_the_same(tmp_path, log_file):
+    with ProcessPoolExecutor(2) as pool:
+        one, other = (
+            rm.observed(DEMO, rm.read_log(log_file, DEMO), players=100, executor=executor) for executor in (None, pool)
+        )
+        pd.testing.assert_frame_equal(one.pace(), other.pace())
+        pd.testing.assert_frame_equal(one.verdicts(), other.verdicts())
+        assert one.log.said() == other.log.said()
+        one, other = (rm.replay(DEMO, rm.read_log(log_file, DEMO), executor=executor) for executor in (None, pool))
+        pd.testing.assert_frame_equal(one.rules(), other.rules())
+        rows = {**rows_of(), "xp": [5] * 28 + ["many", ""]}
+        log = rm.read_log(written(tmp_path, rows), SMALL, strict=True)
+        with pytest.raises(rm.DataError, match="2 rows whose XP is no number"):
+            rm.observed(SMALL, log, players=60, executor=pool)
 
 
 def test_an_interrupted_sample_leaves_nothing(tmp_path, monkeypatch):

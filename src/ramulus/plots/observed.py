@@ -47,7 +47,13 @@ def observed(found: Observed, ax: Sequence[Axes] | None = None, **figure_options
         axes = np.ravel(np.asarray(ax, dtype=object))
         places = list(found.design.profiles)
         for one_ax, one in zip(axes, profiles, strict=False):
-            _draw(one_ax, found, one, table[table["player"] == one.name], accent(places.index(one.name))["color"])
+            _draw(
+                one_ax,
+                found,
+                one,
+                table[table["player"] == one.name],
+                accent((*places, one.name).index(one.name))["color"],
+            )
         axes[0].set_ylabel(f"level of {found.track}")
         left_out = f" · {len(found.profiles) - MOST} more profiles" if len(found.profiles) > MOST else ""
         shown = "line and band: forecast, p50 and p10 to p90; dots: recorded p50, 95 % interval; ticks: ends of logs"

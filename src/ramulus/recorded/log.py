@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import os
 import tempfile
 from collections.abc import Iterable, Iterator, Mapping
@@ -42,6 +43,7 @@ class Log:
         self.settings = design.recorded or RecordedPlay()
         self._strict, self._also, self._span = strict, also, span
         self._kept: list[Batch] | None = None
+        self._part: tuple[int, int] | None = None
         self.reading = Reading()
         with self._connected() as (con, rows):
             there = [row[0] for row in con.execute(f"describe {rows}").fetchall()]
@@ -55,6 +57,21 @@ class Log:
     def longest_pause(self) -> float:
         """The longest pause within a sitting, seconds."""
         return self.settings.longest_pause_minutes * 60.0
+
+    def of_part(self, place: int, count: int) -> Log:
+        """Return the log with the players of one of several parts alone."""
+        part = copy.copy(self)
+        part._kept, part._part, part.reading = None, (place, count), Reading()
+        return part
+
+    def note(self, reading: Reading) -> None:
+        """Note what was read of all parts.
+
+        Raises:
+            DataError: nothing was, or `strict` and rows are left out.
+        """
+        self.reading = reading
+        self._judge()
 
     def batches(self) -> Iterator[Batch]:
         """Yield the rows, some whole players at a time.
@@ -76,7 +93,10 @@ class Log:
 
     def _read(self) -> Iterator[Batch]:
         self.reading = Reading(files=len(self.origin.files))
-        query = query_for(self.design, self.settings, self.columns, self._types, self._also, self._span)
+        query = query_for(
+            self.design, self.settings, self.columns, self._types, self._also, self._span,
+            several_files=len(self.origin.files) > 1, part=self._part,
+        )  # fmt: skip
         taking = Taking(self.design, self.settings, self.reading, "order" in self.columns)
         with self._connected() as (con, rows):
             for table in _record_batches(con, query.text(rows)):
@@ -84,7 +104,8 @@ class Log:
             yield from taking.rest()
             if self.reading.left_out:
                 self.reading.examples = _examples(con, query, rows)
-        self._judge()
+        if self._part is None:
+            self._judge()
 
     def _judge(self) -> None:
         if self._strict and self.reading.left_out:

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from concurrent.futures import Executor
 from dataclasses import dataclass
+from functools import cached_property, partial
 from html import escape
+from itertools import chain
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ramulus.errors import refuse_other_than_design
 from ramulus.recorded.agreement import Agreement, Culprit, agreement
-from ramulus.recorded.forecast import Forecast, span_of
+from ramulus.recorded.forecast import Forecast, Span, span_of
 from ramulus.recorded.log import Log
+from ramulus.recorded.parts import over_parts
 from ramulus.recorded.rows import UNKNOWN
-from ramulus.recorded.seen import HOUR, Seen, seen_in
+from ramulus.recorded.seen import HOUR, Cells, Seen, seen_in
 from ramulus.recorded.survival import Median, median_of, ratio_of
+from ramulus.results.simulate import by_share
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -25,6 +30,7 @@ if TYPE_CHECKING:
 
 PLAYERS = 1000
 FEWEST = 5  # Players of a group that is shown.
+EVERYONE = "everyone"
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,15 +51,12 @@ class Observed:
         design: the design.
         log: the log.
         track: the track that levels are of.
-        profiles: each profile's part.
+        profiles: each profile's part, that of "everyone" last, who are of no profile that the log names.
         seed: of the forecast's draws.
     """
 
-    def __init__(
-        self, design: Design, log: Log, track: str, profiles: list[OfProfile], unlabelled: int, seed: int
-    ) -> None:
+    def __init__(self, design: Design, log: Log, track: str, profiles: list[OfProfile], seed: int) -> None:
         self.design, self.log, self.track, self.profiles, self.seed = design, log, track, profiles, seed
-        self.unlabelled = unlabelled
 
     def pace(self) -> pd.DataFrame:
         """Return how fast recorded players reached each level, beside the forecast.
@@ -66,8 +69,11 @@ class Observed:
         """
         import pandas as pd
 
-        rows = [row for one in self.profiles for row in _pace_rows(one, self._start_level)]
-        return pd.DataFrame(rows, columns=_PACE)
+        return pd.DataFrame(self._pace, columns=_PACE)
+
+    @cached_property
+    def _pace(self) -> list[tuple[Any, ...]]:
+        return [row for one in self.profiles for row in _pace_rows(one, self._start_level)]
 
     @property
     def _start_level(self) -> int:
@@ -177,12 +183,13 @@ def culprit_in_words(design: Design, culprit: Culprit) -> str:
 
 def observed(
     design: Design, log: Log, *, track: str | None = None, players: int = PLAYERS, seed: int = 0,
-    progress: Callable[[float], object] | None = None,
+    executor: Executor | None = None, progress: Callable[[float], object] | None = None,
 ) -> Observed:  # fmt: skip
     """Hold what players did against the forecast, per profile.
 
     Simulated players are recorded by the same rules: clocked within sittings, cut off where the log of a recorded one
-    ends, and they quit by the design. Where the log names no profile and the design has several, players are left out.
+    ends, and they quit by the design. Players whose profile the log does not name are held, as "everyone", against all
+    profiles by their shares.
 
     Args:
         design: the design.
@@ -190,6 +197,7 @@ def observed(
         track: the track whose levels are looked at (default: the main one).
         players: how many of each profile the forecast plays.
         seed: the seed of its draws.
+        executor: where the log is gone through, in as many parts as it works on at once (default: here).
         progress: is called with the share that is done now and then.
 
     Raises:
@@ -201,7 +209,7 @@ def observed(
     name = design.main_track_name if track is None else track
     design.track(name)
     place, profiles = design.track_order.index(name), list(design.profiles)
-    recorded = seen_in(design, log.batches(), place, log.longest_pause)
+    recorded = _seen(design, log, place, None, executor)
     span = span_of(log.reading.first, log.reading.last, log.longest_pause, log.settings.timezone)
     found, cells = [], {}
     forecasts: dict[str, Forecast] = {}
@@ -213,14 +221,36 @@ def observed(
         if progress is not None:
             progress(0.6 * (index + 1) / len(profiles))
     if cells:
-        recorded = seen_in(design, log.batches(), place, log.longest_pause, cells)
+        recorded = _seen(design, log, place, cells, executor)
     for index, (profile, forecast) in enumerate(forecasts.items()):
         mine = recorded.of(recorded.profiles == profiles.index(profile))
         cut = forecast.cut_like(mine, cells or None)
         found.append(OfProfile(profile, mine, forecast.whole(), cut, agreement(mine, cut, seed)))
         if progress is not None:
             progress(0.6 + 0.4 * (index + 1) / len(forecasts))
-    return Observed(design, log, name, found, int((recorded.profiles == UNKNOWN).sum()), seed)
+    unlabelled = recorded.of(recorded.profiles == UNKNOWN)
+    if len(unlabelled) >= FEWEST:
+        found.append(_of_everyone(design, unlabelled, players, seed, span, place))
+    return Observed(design, log, name, found, seed)
+
+
+def _seen(design: Design, log: Log, place: int, cells: dict[int, Cells] | None, executor: Executor | None) -> Seen:
+    return Seen.joined(over_parts(log, partial(_seen_of, design, place, cells), executor))
+
+
+def _seen_of(design: Design, place: int, cells: dict[int, Cells] | None, log: Log) -> Seen | None:
+    batches = log.batches()
+    first = next(batches, None)
+    return None if first is None else seen_in(design, chain([first], batches), place, log.longest_pause, cells)
+
+
+def _of_everyone(design: Design, recorded: Seen, players: int, seed: int, span: Span, place: int) -> OfProfile:
+    """Return what becomes of players of no profile that the log names: all profiles are played, by their shares."""
+    counts = by_share(design, players)
+    forecasts = [Forecast(design, name, count, seed, span, place) for name, count in counts.items() if count]
+    whole = Seen.joined([one.whole() for one in forecasts])
+    cut = Seen.joined([one.cut_like(recorded) for one in forecasts])
+    return OfProfile(EVERYONE, recorded, whole, cut, agreement(recorded, cut, seed))
 
 
 def _tells_of_encounters(log: Log) -> bool:

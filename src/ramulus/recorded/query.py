@@ -22,20 +22,22 @@ _NUMBERS = ("INT", "DOUBLE", "FLOAT", "DECIMAL", "REAL", "HUGEINT")
 
 @dataclass(frozen=True)
 class Query:
-    """What is asked; `cells` are its columns by name."""
+    """What is asked: `cells` by name, `ordered` what orders the rows of a player, `part` whose rows they are."""
 
     cells: Mapping[str, str]
     ordered: str
+    several_files: bool
+    part: tuple[int, int] | None
 
     def text(self, rows: str) -> str:
         """Return the query over a log's rows."""
         columns = ", ".join(f"{cell} as {name}" for name, cell in self.cells.items())
         inner = f"select {columns}, file__, row__ from ({rows})"
-        # What cannot be read comes last: it belongs to nobody.
         cells = ", ".join(name for name in self.cells)
-        return (
-            f"select {cells}, hash(file__) as file from ({inner}) order by bad > 0, key, {self.ordered}, file__, row__"
-        )
+        file = "file__, " if self.several_files else ""
+        mine = "" if self.part is None else f" where key % {self.part[1]} = {self.part[0]}"
+        order = f"key, {self.ordered}, {file}row__"
+        return f"select {cells}, hash(file__) as file from ({inner}){mine} order by {order}"
 
     def bad_rows(self, rows: str) -> str:
         """Return the query for the first rows that cannot be read."""
@@ -45,7 +47,8 @@ class Query:
 
 def query_for(
     design: Design, settings: RecordedPlay, columns: Mapping[str, str], types: Mapping[str, str], also: frozenset[str],
-    span: tuple[float | None, float | None],
+    span: tuple[float | None, float | None], *, several_files: bool = False,
+    part: tuple[int, int] | None = None,
 ) -> Query:  # fmt: skip
     """Return the query for a log with some columns."""
     name = {ours: _quoted(called) for ours, called in columns.items()}
@@ -68,7 +71,7 @@ def query_for(
     if "order" in name:
         cells["ord"] = f"coalesce({_number(name['order'])}, 0)"
         ordered = "ord"
-    return Query(cells, ordered)
+    return Query(cells, ordered, several_files, part)
 
 
 def _bad(

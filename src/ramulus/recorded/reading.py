@@ -29,3 +29,16 @@ class Reading:
     first: float = np.inf
     last: float = -np.inf
     files: int = 0
+
+    @staticmethod
+    def joined(parts: list[Reading]) -> Reading:
+        """Return what was read in several parts of a log, of other players each."""
+        whole = Reading(files=parts[0].files)
+        for part in parts:
+            whole.rows += part.rows
+            whole.players += part.players
+            whole.left_out += part.left_out
+            whole.noticed += part.noticed
+            whole.examples = whole.examples or part.examples
+            whole.first, whole.last = min(whole.first, part.first), max(whole.last, part.last)
+        return whole

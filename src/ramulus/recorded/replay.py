@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from concurrent.futures import Executor
+from functools import partial
 from html import escape
 from itertools import combinations
 from typing import TYPE_CHECKING
@@ -15,12 +17,14 @@ from ramulus.game.mistakes import MISTAKES
 from ramulus.game.pack import TrackPack
 from ramulus.game.packing import track_pack
 from ramulus.recorded.award_rows import OfSource, Tables, looked_at
+from ramulus.recorded.gathering import Gathered, gathered
 from ramulus.recorded.log import Log
+from ramulus.recorded.parts import over_parts
 from ramulus.recorded.patched import Explained, patched
 from ramulus.recorded.steps import Judge, Steps, as_designed, in_words, steps_in
 from ramulus.recorded.taking import states_after
 from ramulus.recorded.tried import AS_DESIGNED, ENOUGH, MUCH, OfTrack, Rule
-from ramulus.recorded.unseen import judged_unseen, unseen_steps
+from ramulus.recorded.unseen import judged_unseen, unseen_in
 from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
@@ -88,7 +92,9 @@ class Replay:
         return f"<p>{escape(repr(self))}</p>" + str(self.rules().to_html(index=False))
 
 
-def replay(design: Design, log: Log, *, progress: Callable[[float], object] | None = None) -> Replay:
+def replay(
+    design: Design, log: Log, *, executor: Executor | None = None, progress: Callable[[float], object] | None = None
+) -> Replay:  # fmt: skip
     """Take every player's awards through the ledger.
 
     Each award is judged from the logged state before it, so that a row that is lost or comes twice costs one award and
@@ -97,6 +103,7 @@ def replay(design: Design, log: Log, *, progress: Callable[[float], object] | No
     Args:
         design: the design.
         log: the log.
+        executor: where awards are judged, in as many parts of the log as it works on at once (default: here).
         progress: is called with the share that is done now and then.
 
     Raises:
@@ -108,7 +115,7 @@ def replay(design: Design, log: Log, *, progress: Callable[[float], object] | No
         raise DataError(f"{log.origin.said}: replay needs the level after each award; there is no column 'level'")
     found = []
     for place, name in enumerate(design.track_order):
-        found.append(_of_track(design, log, place, name))
+        found.append(_of_track(design, log, place, name, executor))
         if progress is not None:
             progress(0.8 * (place + 1) / len(design.track_order))
     tables = Tables.of(design)
@@ -116,34 +123,18 @@ def replay(design: Design, log: Log, *, progress: Callable[[float], object] | No
     return Replay(design, log, [one for one in found if one.awards], by_source)
 
 
-def _of_track(design: Design, log: Log, place: int, name: str) -> OfTrack:
+def _of_track(design: Design, log: Log, place: int, name: str, executor: Executor | None) -> OfTrack:
     pack = track_pack(tabulated(design).track(name))
     one = OfTrack(name, levels_only=not {"xp_in_level", "total_xp"} & set(log.columns))
-    some, wrong, right = [], [], []
-    players: set[int] = set()
-    differing: set[int] = set()
-    for batch in log.batches():
-        if one.levels_only:
-            steps = unseen_steps(design, batch, place, LOOKED_AT * 5 - one.awards)
-            fine = np.ones(len(steps.units), np.bool_)
-            some.append(steps)
-        else:
-            steps = steps_in(design, batch, place)
-            fine = as_designed(design, steps, place)
-            wrong.append(steps.of(~fine))
-            right.append(steps.of(np.flatnonzero(fine)[:: max(int(fine.sum()) // LOOKED_AT, 1)]))
-        one.awards += len(fine)
-        players.update(np.unique(steps.player).tolist())
-        differing.update(np.unique(steps.player[~fine]).tolist())
-        one.from_outside += int(((steps.units == 0) & (steps.after > steps.level)).sum())
-    one.players, one.differing_players = len(players), len(differing)
-    if not one.awards:
-        return one
     if one.levels_only:
-        return judged_unseen(one, pack, Steps.joined(some))
-    all_wrong, all_right = Steps.joined(wrong), _thinned(Steps.joined(right), LOOKED_AT)
-    one.differing = len(all_wrong.units)
-    _tell(one, pack, all_wrong, all_right)
+        return judged_unseen(one, pack, unseen_in(design, log.batches(), place, LOOKED_AT * 5))
+    parts = over_parts(log, partial(gathered, design, place, LOOKED_AT), executor)
+    found = Gathered.joined(parts, LOOKED_AT) if parts else None
+    if found is None or not found.awards:
+        return one
+    one.awards, one.from_outside, one.differing = found.awards, found.from_outside, len(found.wrong.units)
+    one.players, one.differing_players = len(found.players), len(np.unique(found.wrong.player))
+    _tell(one, pack, found.wrong, found.right)
     if one.differing > max(MUCH * one.awards, ENOUGH) and log.settings.level_is == "after":
         one.reads_before = _vanishes_before(design, log, place, one)
     return one

@@ -131,7 +131,7 @@ ENOUGH = 20  # Encounters of a cell.
 def seen_in(
     design: Design, batches: Iterable[Batch], track: int, longest_pause: float, cells: dict[int, Cells] | None = None
 ) -> Seen:
-    """Return what is kept of the players of some batches.
+    """Return what is kept of the players of some batches, at least one.
 
     Args:
         design: the design.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -41,8 +42,20 @@ def unseen_steps(design: Design, batch: Batch, track: int, most: int) -> Steps:
     return Steps(batch.keys[owner], rows.time, level, xp, rows.units, rows.level.astype(np.int64), rows.xp)
 
 
+def unseen_in(design: Design, batches: Iterable[Batch], track: int, most: int) -> Steps:
+    """Return the awards of the first players on a track, about so many, with the levels after them."""
+    parts, count = [], 0
+    for batch in batches:
+        parts.append(unseen_steps(design, batch, track, most - count))
+        count += len(parts[-1].units)
+    return Steps.joined(parts)
+
+
 def judged_unseen(one: OfTrack, pack: TrackPack, steps: Steps) -> OfTrack:
     """Note which rules explain most levels."""
+    one.awards, one.players = len(steps.units), len(np.unique(steps.player))
+    if not one.awards:
+        return one
     right = _explained(pack, (), steps)
     one.differing, one.differing_players = int((~right).sum()), len(np.unique(steps.player[~right]))
     one.rules = [Rule((), int(right.sum()), one.differing_players)]

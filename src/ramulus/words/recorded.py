@@ -111,8 +111,6 @@ def observed_lines(found: Observed) -> Iterator[str]:
     """Yield whether each kind of players does as forecast, and where not, a sentence a line."""
     for one in found.profiles:
         yield from _profile_lines(found, one)
-    if found.unlabelled:
-        yield f"{found.unlabelled:,} players are of no profile that the log names, and are left out"
 
 
 def _profile_lines(found: Observed, one: OfProfile) -> Iterator[str]:
