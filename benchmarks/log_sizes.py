@@ -42,7 +42,9 @@ def with_pandas(path: str) -> None:
     """The same with pandas: sorted, gaps within sittings added up, the first time at each level."""
     import pandas as pd
 
-    table = pd.read_parquet(path, columns=["player", "time", "track", "level"]).sort_values(["player", "time"], kind="stable")
+    table = pd.read_parquet(path, columns=["player", "time", "track", "level"]).sort_values(
+        ["player", "time"], kind="stable"
+    )
     gap = table["time"].diff().dt.total_seconds()
     gap[(table["player"] != table["player"].shift()) | (gap > 1800)] = 0.0
     table["clock"] = gap.groupby(table["player"]).cumsum()
@@ -58,7 +60,9 @@ def main(millions: float) -> None:
         made(path, millions)
         for name in ("ours", "with_pandas", "ours", "with_pandas"):
             begun = time.monotonic()
-            done = subprocess.run([sys.executable, __file__, name, str(path)], check=True, capture_output=True, text=True)
+            done = subprocess.run(
+                [sys.executable, __file__, name, str(path)], check=True, capture_output=True, text=True
+            )
             seconds, rest = time.monotonic() - begun, done.stdout.strip().splitlines()
             print(f"{name}: {seconds:.1f} s, {rest[-1]} at most; {rest[0]}")
 

@@ -23,10 +23,11 @@ from ramulus.recorded.rows import Batch
 from ramulus.recorded.sample_files import hours_in
 from ramulus.recorded.sampling import DAY, Habits, first_midnight, sampled
 from ramulus.recorded.seen import Seen, seen_in
-from ramulus.recorded.survival import median_of, ratio_of
+from ramulus.recorded.survival import Median, median_of, ratio_of
 
 PAUSE = 1800.0
 FORECAST = 1000
+LEVELS = (5, 10, 15, 20)
 
 
 @dataclass(frozen=True)
@@ -78,7 +79,7 @@ def recorded(played: rm.Design, cell: Cell, seed: int) -> list[Batch]:
 
 
 def held(played: rm.Design, foreseen: rm.Design, cell: Cell, seed: int) -> tuple[Seen, Seen, object]:
-    """Return recorded players, the whole forecast and whether they agree."""
+    """Return recorded players, those of the forecast that is cut alike, and whether they agree."""
     batches = recorded(played, cell, seed)
     span = span_over(foreseen, cell.days)
     forecast = Forecast(foreseen, cell.profile, FORECAST, seed + 50_000, span, 0)
@@ -86,7 +87,7 @@ def held(played: rm.Design, foreseen: rm.Design, cell: Cell, seed: int) -> tuple
     cells = {place: forecast.cells()}
     seen = seen_in(foreseen, batches, 0, PAUSE, cells)
     cut = forecast.cut_like(seen, cells)
-    return seen, forecast.whole(), agreement(seen, cut, seed)
+    return seen, cut, agreement(seen, cut, seed)
 
 
 def alarms(logs: int) -> None:
@@ -149,32 +150,34 @@ def power(logs: int) -> None:
             print(f"| {name} | {players} | {differs / logs:.3f} | {named / logs:.3f} |", flush=True)
 
 
+def median_at(seen: Seen, level: int) -> Median:
+    """Return the median of played seconds to a level."""
+    here = np.isfinite(seen.arrival[:, level])
+    return median_of(np.where(here, seen.arrival[:, level], seen.end), here)
+
+
 def intervals(logs: int) -> None:
-    """Print how often intervals hold the truth, which 20,000 players tell."""
+    """Print how often intervals hold the truth: that of a log of 20,000 players, cut off alike, and a ratio of 1."""
     print("| cut off by | players | median held | ratio held | half-width of the ratio |\n|---|---|---|---|---|")
     for cutting, days in (("the log's end", 25), ("leaving", 40)):
         design = design_of(cutting)
-        truth = Forecast(design, "newcomer", 20_000, 7, span_over(design, days), 0).whole()
+        many = seen_in(design, recorded(design, Cell("newcomer", 20_000, days, cutting), 7), 0, PAUSE)
+        truth = {level: median_at(many, level).value for level in LEVELS}
         for players in (50, 200, 1000):
             held_median = held_ratio = looked = 0
             widths = []
             for seed in range(logs):
-                seen, whole, _ = held(design, design, Cell("newcomer", players, days, cutting), 1000 + seed)
-                for level in (5, 10, 15, 20):
-                    arrival = seen.arrival[:, level]
-                    here = np.isfinite(arrival)
-                    found = median_of(np.where(here, arrival, seen.end), here)
-                    right = float(np.median(truth.arrival[:, level]))
-                    ratio = ratio_of(found, median_of(whole.arrival[:, level], np.isfinite(whole.arrival[:, level])))
-                    if np.isfinite(found.value):
+                seen, cut, _ = held(design, design, Cell("newcomer", players, days, cutting), 1000 + seed)
+                for level, right in truth.items():
+                    found = median_at(seen, level)
+                    ratio = ratio_of(found, median_at(cut, level))
+                    if np.isfinite(ratio.value):
                         looked += 1
                         held_median += not (found.low > right or found.high < right)
                         held_ratio += not (ratio.low > 1 or ratio.high < 1)
                         widths.append((ratio.high - ratio.low) / 2)
-            print(
-                f"| {cutting} | {players} | {held_median / looked:.3f} | {held_ratio / looked:.3f} | {np.median(widths):.3f} |",
-                flush=True,
-            )
+            shares = f"{held_median / looked:.3f} | {held_ratio / looked:.3f} | {np.median(widths):.3f}"
+            print(f"| {cutting} | {players} | {shares} |", flush=True)
 
 
 if __name__ == "__main__":

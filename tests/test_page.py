@@ -87,7 +87,12 @@ def test_a_page_holds_everything_and_asks_for_nothing(page):
     drawn = [one["id"].removeprefix("figure-") for one in parsed.all("figure")]
     kinds = {re.sub("-(newcomer|steady|adept)$", "", name).replace("-", "_") for name in drawn}
     # Ninety players are too few to tell skill from luck, and the page says so.
-    assert len(figures) == len(drawn) and kinds == {*rm.plots.__all__} - {"sensitivity", "sweep", "skill_or_luck"}
+    assert len(figures) == len(drawn) and kinds == {*rm.plots.__all__} - {
+        "sensitivity",
+        "sweep",
+        "skill_or_luck",
+        "observed",
+    }
     assert "Skill or luck: not shown; " in text
     for one in figures:
         assert one["viewbox"] and re.search(r"\d", one["aria-label"]) and len(one["aria-label"]) > 30

@@ -7,6 +7,7 @@ import random
 import shutil
 import sqlite3
 import subprocess
+import tempfile
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -163,14 +164,13 @@ def test_a_log_of_levels_before_the_award_is_shifted(log_file, tmp_path):
     assert found.tracks[0].reads_before and not found.agrees
 
 
-def test_postgresql_is_asked(log_file, tmp_path):
+def test_postgresql_is_asked(log_file, request):
     programs = sorted(Path("/usr/lib/postgresql").glob("*/bin")) if Path("/usr/lib/postgresql").is_dir() else []
     if not programs or not shutil.which("su"):
         pytest.skip("no PostgreSQL server here")
-    home, port = tmp_path / "pg", 54_321
-    home.mkdir()
-    for folder in (home, *list(home.parents)[:3]):
-        folder.chmod(0o755)
+    home, port = Path(tempfile.mkdtemp(prefix="ramulus-pg-")), 54_321  # Where another user may go.
+    request.addfinalizer(lambda: shutil.rmtree(home, ignore_errors=True))
+    home.chmod(0o755)
     shutil.chown(home, "postgres")
     as_user = lambda line: subprocess.run(["su", "postgres", "-c", line], capture_output=True, text=True, check=False)  # noqa: E731
     made = as_user(f"{programs[-1]}/initdb -D {home}/data -A trust")
@@ -280,6 +280,14 @@ def test_only_some_of_the_times(log_file, cli, canopy):
     ran = cli("replay", canopy, log_file, "--to", middle.isoformat())
     assert ran.status == 0 and f"{until:,} awards of" in ran.out
     assert cli("replay", canopy, log_file, "--to", "soon").status == 2
+    assert cli("replay", canopy, log_file, "--to", middle.isoformat(), "--strict").status == 0
+    other = canopy.with_name("other.toml")
+    other.write_text(canopy.read_text(encoding="utf-8").replace("xp = 34", "xp = 35"), encoding="utf-8")
+    ran = cli("replay", other, log_file)
+    assert ran.status == 1 and "rows of another design; give that design by --also FILE" in ran.err
+    assert (
+        cli("replay", other, log_file, "--also", canopy).status == 1
+    )  # Its bark borers pay less than this design says.
 
 
 # --- clocks and levels ------------------------------------------------------------------------------------------------
@@ -523,6 +531,21 @@ def test_gates_and_losses_replay_as_they_were_played(tmp_path):
         assert found.agrees and found.tracks[0].differing == 0 and found.tracks[0].awards > 10_000
 
 
+@pytest.mark.parametrize("at_cap", ["discard", "fill", "bank"])
+def test_awards_at_the_cap_are_judged(tmp_path, at_cap):
+    design = make({"values": [10, 20]}, max_level=3, track={"overflow": {"at_cap": at_cap}},
+                  sources={"aphid_cluster": {"level": 1, "xp": 5}}, encounter={"seconds": 30}, players={"steady": {}})  # fmt: skip
+    ledger, rows = rm.Ledger(design), []
+    for step, xp in enumerate([12, 25, 4, 30, 7]):
+        ledger.award(xp)
+        rows.append({"player": "wren", "time": 60 * step, "xp": xp, "level": ledger.level, "xp_in_level": ledger.xp})
+    log = rm.read_log(written(tmp_path, rows), design)
+    assert rm.replay(design, log).tracks[0].differing == 0
+    rows[-1]["xp_in_level"] += 3
+    found = rm.replay(design, rm.read_log(written(tmp_path, rows), design)).tracks[0]
+    assert (found.differing, found.awards) == (1, 5) and not found.others
+
+
 def test_a_multiplier_left_out_is_named(tmp_path, plays):
     plain = [rule for rule in DEMO.to_dict()["multipliers"] if rule["name"] != "outgrown"]
     without = rm.Design.from_dict({**DEMO.to_dict(), "multipliers": plain})
@@ -605,6 +628,9 @@ def test_the_figure_and_the_numbers_go_into_the_file(tmp_path, cli, canopy, monk
     rm.sample_log(secret, "log.parquet", players={"adept": 60}, days=8)
     assert cli("plot", canopy, "observed", "--recorded", "log.parquet", "--players", 100).status == 0
     assert Path("observed.png").stat().st_size > 20_000
+    assert cli("report", canopy, "--recorded", "log.parquet", "--players", 30).status == 0
+    page = Path("canopy.html").read_text(encoding="utf-8")
+    assert "Recorded play" in page and "adept: not as forecast" in page and "of 60 players" in page
     ran = cli("fit", canopy, "log.parquet", "--write")
     assert ran.status == 0 and "wrote" in ran.err
     text = canopy.read_text(encoding="utf-8")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -10,15 +11,17 @@ import typer
 from ramulus.cli import options
 from ramulus.cli.closing import PAGE, Closing, closed, files_of
 from ramulus.cli.compare import named_designs
+from ramulus.cli.logs import open_log
 from ramulus.cli.output import waiting
 from ramulus.cli.sensitivity import moved
-from ramulus.cli.simulate import progress_bar
+from ramulus.cli.simulate import progress_bar, progress_shares
 from ramulus.errors import RamulusError
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from ramulus.design import Design
+    from ramulus.recorded.observed import Observed
 
 
 def register(app: typer.Typer) -> None:
@@ -38,6 +41,9 @@ def report(
     sensitivity: Annotated[
         bool, typer.Option("--sensitivity", help="Also how much each constant moves each goal: some seconds more.")
     ] = False,
+    recorded: Annotated[
+        str | None, typer.Option("--recorded", metavar="LOG", help="Also recorded play, beside the forecast.")
+    ] = None,
     live: Annotated[
         bool, typer.Option("--live", help="Serve the page on this machine, and draw it anew when the file is saved.")
     ] = False,
@@ -51,7 +57,9 @@ def report(
     each save changed. Its sliders try constants; they are written into the file when you keep them. Ctrl-C ends it.
     """
     if live:
-        _refuse_beside_live({"--also": also, "--variant": variant, "--sensitivity": sensitivity}, closing)
+        _refuse_beside_live(
+            {"--also": also, "--variant": variant, "--sensitivity": sensitivity, "--recorded": recorded}, closing
+        )
         follow(file, players, hours, seed, port, closing)
         return
     if port:
@@ -61,7 +69,8 @@ def report(
     design, *others = (several := named_designs([file, *(also or [])], variant or [], closing)).values()
     variants = dict(zip(list(several)[1:], others, strict=True))
     table = moved(design, None, 600, seed, closing) if sensitivity else None
-    write_page(design, target, players, hours, seed, variants, table, quiet=closing.quiet)
+    observed = None if recorded is None else held_against(design, recorded, seed, closing)
+    write_page(design, target, players, hours, seed, variants, table, observed, quiet=closing.quiet)
     closing.printing("report").say(f"wrote {target} ({target.stat().st_size / 1e6:.1f} MB); open it in a browser")
 
 
@@ -106,9 +115,18 @@ def follow(file: Path, players: int, hours: float | None, seed: int, port: int, 
         terminal.end_at_once(0)
 
 
+def held_against(design: Design, recorded: str, seed: int, closing: Closing) -> Observed:
+    """Return a log held against the forecast, with a progress bar."""
+    from ramulus.recorded.observed import observed
+
+    log = open_log(design, recorded, None, None, None, None, None, None, False)
+    with progress_shares("holding the log against the forecast", closing.quiet) as progress:
+        return observed(design, log, seed=seed, progress=progress)
+
+
 def write_page(
     design: Design, target: Path, players: int, hours: float | None, seed: int, variants: dict[str, Design],
-    sensitivity: pd.DataFrame | None, *, quiet: bool,
+    sensitivity: pd.DataFrame | None, observed: Observed | None = None, *, quiet: bool,
 ) -> None:  # fmt: skip
     """Write a page, with a progress bar while players are played and a word while figures are drawn."""
     from ramulus.design import write_whole
@@ -119,4 +137,4 @@ def write_page(
             design, players, hours, seed, variants=variants, sensitivity=sensitivity, progress=progress
         )
     with waiting("drawing the figures", quiet=quiet):
-        write_whole(target, page_of(context).text)
+        write_whole(target, page_of(replace(context, observed=observed)).text)

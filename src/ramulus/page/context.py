@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from ramulus.checks import Findings
     from ramulus.comparing import Comparison
     from ramulus.design import Design
+    from ramulus.recorded.observed import Observed
     from ramulus.results.result import SimulationResult
 
 FEW_PROFILES = 8  # Have figures of their own: with more of them a page takes long to draw, and to read.
@@ -35,6 +36,7 @@ class Context:
         missing: that part.
         comparison: the design beside variants, or None.
         sensitivity: how much each number moves each goal, or None.
+        observed: a log held against the forecast, or None.
     """
 
     design: Design
@@ -43,6 +45,7 @@ class Context:
     missing: MissingPartError | None = None
     comparison: Comparison | None = None
     sensitivity: pd.DataFrame | None = None
+    observed: Observed | None = None
 
     def with_sensitivity(self, table: pd.DataFrame) -> Context:
         """Return the context with how much each number moves each goal."""

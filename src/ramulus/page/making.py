@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from ramulus.design import Design
+    from ramulus.recorded.observed import Observed
     from ramulus.simulation.in_flight import Progress
 
 
@@ -36,6 +37,7 @@ def report(
     seed: int = 0,
     variants: Mapping[str, Design] | None = None,
     sensitivity: pd.DataFrame | None = None,
+    observed: Observed | None = None,
     executor: Executor | None = None,
     progress: Callable[[Progress], object] | None = None,
 ) -> Path:
@@ -53,6 +55,7 @@ def report(
         seed: the seed of every draw.
         variants: other designs by name, shown beside this one with the differences of paired players.
         sensitivity: what `sensitivity` returned, to show that too.
+        observed: what `observed` returned, to show recorded play too.
         executor: where players are played (default: threads, one a processor).
         progress: is called with a `Progress` now and then.
 
@@ -72,6 +75,7 @@ def report(
     context = context_of(
         design, players, hours, seed, variants=variants, sensitivity=sensitivity, executor=executor, progress=progress
     )
+    context = replace(context, observed=observed)
     write_whole(Path(path), page_of(context).text)
     return Path(path)
 

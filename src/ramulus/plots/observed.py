@@ -12,6 +12,7 @@ import numpy as np
 from ramulus.plots.labels import finish
 from ramulus.plots.style import ACCENTS, MARK, QUIET, accent, band, project_style, time_unit
 from ramulus.recorded.seen import HOUR
+from ramulus.words.recorded import p_in_words
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -78,7 +79,7 @@ def _draw(ax: Axes, found: Observed, one: OfProfile, rows: Any, color: str) -> N
     ax.plot(at, one.recorded.last_level[ended] + start, "|", color=QUIET, markersize=5, alpha=0.35)
     color_of_verdict = MARK if one.agreement.verdict == "differs" else ACCENTS[0]
     culprit = str(found.verdicts().set_index("player")["culprit"][one.name])
-    said = f"{one.name}: {WORDS[one.agreement.verdict]}\n{len(one.recorded):,} players, p {one.agreement.p:.2g}"
+    said = f"{one.name}: {WORDS[one.agreement.verdict]}\n{len(one.recorded):,} players, p {p_in_words(one.agreement.p)}"
     said += f"\n{textwrap.fill(culprit, WRAP)}" if culprit else ""
     ax.text(0.03, 0.97, said, transform=ax.transAxes, va="top", color=color_of_verdict, fontsize=11.5)
     ax.set_xlabel(f"played time within sittings, {unit}")

@@ -18,9 +18,12 @@ LEAST_ENDS = 5.0  # Expected ends of a level among the recorded players, below w
 LEAST_MET = 3  # Encounters of a player at a source.
 LEAST_PLAYERS = 5
 LEAST_AT_SOURCE = 10  # Players who met a source: the means of fewer are far off too often.
-FULLY_TOLD = 150.0  # Encounters past which a player tells no more: it differs from others by itself.
+FULLY_TOLD = (
+    20.0  # Encounters past which a player hardly tells more: who is slow has more of them, and must not weigh more.
+)
 MOST_CULPRITS = 3
 ALPHA = 0.05
+FURTHER = 0.01  # A second thing that differs is looked for because there was a first one: it has to be surer.
 
 
 class Culprit(NamedTuple):
@@ -209,7 +212,7 @@ def _encounters(
             break
         z, p = _largest(values[:, enough], weights[:, enough], is_recorded, orders)
         first = p if math.isnan(first) else first
-        if p >= ALPHA:
+        if p >= (FURTHER if found else ALPHA):
             break
         column = int(np.flatnonzero(enough)[np.argmax(np.abs(z))])
         culprit = _culprit(column, (values.shape[1] - 1) // 2, values[:, column], weights[:, column], is_recorded, p)

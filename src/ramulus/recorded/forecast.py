@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from ramulus.design import Design
 
 GONE_AFTER = 14 * DAY
+APART = 7_919  # So that a log that was made up from some seed is not held against its own players.
 
 
 class Span(NamedTuple):
@@ -84,7 +85,7 @@ class Forecast:
         self._whole = [part.batch for part in self._sampled(np.arange(players, dtype=np.int64))]
 
     def _sampled(self, numbers: Ints, days: Ints | None = None) -> Iterable[Sampled]:
-        seed, hours = self._seed + (days is not None), self._hours
+        seed, hours = self._seed + APART + (days is not None), self._hours
         return sampled(self._design, self._profile, numbers, seed, hours, Habits(), days)
 
     def cells(self, *, of_successes: bool = True) -> Cells:

@@ -13,7 +13,7 @@ from ramulus.design.recorded import RecordedPlay
 from ramulus.errors import DataError
 from ramulus.recorded.columns import mapped
 from ramulus.recorded.origins import Origin, origin_of, relation
-from ramulus.recorded.query import LEFT_OUT, Query, query_for
+from ramulus.recorded.query import LEFT_OUT, MEANT, OTHER_DESIGN, Query, query_for
 from ramulus.recorded.reading import Reading
 from ramulus.recorded.rows import Batch
 from ramulus.recorded.taking import Taking
@@ -108,11 +108,13 @@ class Log:
             self._judge()
 
     def _judge(self) -> None:
-        if self._strict and self.reading.left_out:
+        faults = {why: count for why, count in self.reading.left_out.items() if why not in MEANT}
+        if self._strict and faults:
             raise DataError(f"{self.origin.said}: {_left_out(self.reading)}")
         if not self.reading.players:
             why = f": {_left_out(self.reading)}" if self.reading.left_out else ""
-            raise DataError(f"{self.origin.said}: no award can be read in it{why}")
+            hint = "; give that design by --also FILE" if OTHER_DESIGN in self.reading.left_out else ""
+            raise DataError(f"{self.origin.said}: no award can be read in it{why}{hint}")
 
     @contextmanager
     def _connected(self) -> Iterator[tuple[Any, str]]:

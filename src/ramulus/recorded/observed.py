@@ -64,8 +64,9 @@ class Observed:
         Returns:
             A row a profile and level: `player`, `level`, `players`, how many there are, `seen` to reach it and `ended`,
             whose log ended before; `hours_p50` with its 95 % interval, by Kaplan and Meier, in hours as a log can count
-            them: within sittings; `forecast_p50`, counted alike; `ratio`, how many times as long as forecast, with an
-            interval that has both errors. What nobody can know is not a number; fewer than five players show none.
+            them: within sittings; `forecast_p50`, of simulated players counted and cut off alike; `ratio`, how many
+            times as long as forecast, with an interval that has both errors. What nobody can know is not a number;
+            fewer than five players show none.
         """
         import pandas as pd
 
@@ -142,8 +143,8 @@ def _pace_rows(one: OfProfile, start_level: int) -> list[tuple[Any, ...]]:
         arrival, end = one.recorded.arrival[known, level], one.recorded.end[known]
         here = np.isfinite(arrival)
         found = median_of(np.where(here, arrival, end), here) if known.sum() >= FEWEST else None
-        there = np.isfinite(one.whole.arrival[:, level])
-        foreseen = median_of(np.where(there, one.whole.arrival[:, level], one.whole.end), there)
+        there = np.isfinite(one.cut.arrival[:, level])
+        foreseen = median_of(np.where(there, one.cut.arrival[:, level], one.cut.end), there)
         rows.append(_row(one, level + start_level, int(here.sum()), int((~here).sum()), found, foreseen))
     return rows
 
@@ -151,7 +152,7 @@ def _pace_rows(one: OfProfile, start_level: int) -> list[tuple[Any, ...]]:
 def _in_level_rows(one: OfProfile, start_level: int) -> list[tuple[Any, ...]]:
     from ramulus.recorded.agreement import time_in_levels
 
-    (times, done), (foreseen, finished) = time_in_levels(one.recorded), time_in_levels(one.whole)
+    (times, done), (foreseen, finished) = time_in_levels(one.recorded), time_in_levels(one.cut)
     rows = []
     for level in range(times.shape[1]):
         here, there = np.isfinite(times[:, level]), np.isfinite(foreseen[:, level])

@@ -12,11 +12,12 @@ if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.design.recorded import RecordedPlay
 
+OTHER_DESIGN, OUTSIDE = "of another design", "outside the times asked for"
+MEANT = (OTHER_DESIGN, OUTSIDE)  # Reasons that are no fault of a log.
 LEFT_OUT = (
-    "", "without a player", "whose time is none", "whose XP is no number", "of another design",
-    "of a track that the design has not", "outside the times asked for",
+    "", "without a player", "whose time is none", "whose XP is no number", OTHER_DESIGN,
+    "of a track that the design has not", OUTSIDE,
 )  # fmt: skip
-NOT_READ = tuple(range(1, len(LEFT_OUT)))
 _NUMBERS = ("INT", "DOUBLE", "FLOAT", "DECIMAL", "REAL", "HUGEINT")
 
 
@@ -42,7 +43,7 @@ class Query:
     def bad_rows(self, rows: str) -> str:
         """Return the query for the first rows that cannot be read."""
         inner = f"select {self.cells['bad']} as bad, file__, row__ from ({rows})"
-        return f"select file__, row__, bad from ({inner}) where bad between 1 and 5 order by file__, row__ limit 3"
+        return f"select file__, row__, bad from ({inner}) where bad in (1, 2, 3, 5) order by file__, row__ limit 3"
 
 
 def query_for(

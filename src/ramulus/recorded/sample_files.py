@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import os
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -179,6 +180,8 @@ class _Writer(Protocol):
 
 class _Parquet:
     def __init__(self, path: Path) -> None:
+        if importlib.util.find_spec("pyarrow") is None:
+            raise DataError("a Parquet file needs Arrow; python -m pip install 'ramulus[recorded]', or write .csv")
         self._path = path
         self._writer: Any = None
 

@@ -13,7 +13,7 @@ from ramulus.formula.functions import Array
 from ramulus.game.mistaken import Game, State
 from ramulus.game.pack import TrackPack
 from ramulus.recorded.rows import UNKNOWN, Batch, Ints
-from ramulus.rules.overflow import book_loss
+from ramulus.rules.overflow import BANK, DISCARD, FILL, book_loss
 from ramulus.rules.starting import start_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.world import make_tracks
@@ -86,7 +86,11 @@ def as_designed(design: Design, steps: Steps, track: int) -> NDArray[np.bool_]:
         (steps.units >= 0) & (steps.level < cap) & (steps.xp + steps.units < costs[np.minimum(steps.level, cap)] + more)
     )
     fine = simple & (steps.after == steps.level) & (steps.left == steps.xp + steps.units)
-    for at in np.flatnonzero(~simple):
+    at_cap = (steps.units >= 0) & (steps.level == cap)
+    full = steps.xp + steps.units
+    held = {DISCARD: 0 * full, FILL: np.minimum(full, costs[max(cap - 1, 0)]), BANK: full}[tables.overflow.at_cap]
+    fine |= at_cap & (steps.after == cap) & (steps.left == held)
+    for at in np.flatnonzero(~simple & ~at_cap):
         level, xp, units = int(steps.level[at]), int(steps.xp[at]), int(steps.units[at])
         if units < 0:
             after, left, _ = book_loss(tables.overflow, level, xp, -units)

@@ -119,7 +119,7 @@ def _profile_lines(found: Observed, one: OfProfile) -> Iterator[str]:
         yield f"{one.name}: open; {players:,} players tell too little"
         return
     verdict = "as forecast" if agreement.verdict == "agrees" else "not as forecast"
-    yield f"{one.name}: {verdict} (p {_p(agreement.p)}, {players:,} players{_pace(found, one)})"
+    yield f"{one.name}: {verdict} (p {p_in_words(agreement.p)}, {players:,} players{_pace(found, one)})"
     if agreement.verdict == "agrees":
         return
     for culprit in agreement.culprits[:SHOWN]:
@@ -131,7 +131,8 @@ def _profile_lines(found: Observed, one: OfProfile) -> Iterator[str]:
         yield "  they are faster or slower over all; no source, and not the pause, differs by itself"
 
 
-def _p(p: float) -> str:
+def p_in_words(p: float) -> str:
+    """Return how likely something is by chance."""
     return "below 0.01" if p < 0.01 else f"{p:.2f}"
 
 
@@ -205,7 +206,7 @@ def fit_lines(found: Fit) -> Iterator[str]:
     if found.refused:
         yield f"refused: {found.refused}"
         return
-    ps = ", ".join(f"{one.name} {_p(one.agreement.p)}" for one in found.held.profiles)
+    ps = ", ".join(f"{one.name} {p_in_words(one.agreement.p)}" for one in found.held.profiles)
     yield f"the design with these numbers may have made this log (p: {ps})"
 
 

@@ -10,6 +10,7 @@ from ramulus.page.sections.levels import levels
 from ramulus.page.sections.numbers import numbers
 from ramulus.page.sections.pace import pace, staying
 from ramulus.page.sections.party import party
+from ramulus.page.sections.recorded import recorded
 from ramulus.page.sections.sensitivity import sensitivity
 from ramulus.page.sections.sources import sources
 from ramulus.page.sections.summary import findings, goals, summary
@@ -21,5 +22,5 @@ if TYPE_CHECKING:
     from ramulus.page.parts import Section
 
 SECTIONS: tuple[Callable[[Context], Section | None], ...] = (
-    summary, goals, findings, changes, pace, staying, levels, hand_out, sources, party, sensitivity, numbers,
+    summary, goals, findings, changes, recorded, pace, staying, levels, hand_out, sources, party, sensitivity, numbers,
 )  # fmt: skip
