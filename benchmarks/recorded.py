@@ -3,6 +3,7 @@
     python benchmarks/recorded.py alarms [LOGS]      # 200 logs a cell: false alarms, with what a log cuts off
     python benchmarks/recorded.py power [LOGS]       # what is found of one thing that is changed
     python benchmarks/recorded.py intervals [LOGS]   # how often intervals of medians and ratios hold the truth
+    python benchmarks/recorded.py fits [LOGS]        # how often intervals of fitted numbers do, and what is refused
 
 Logs are made up, with 0.1 % of rows lost and 0.1 % doubled, whole seconds and meals, by other draws than the forecast's.
 """
@@ -10,8 +11,10 @@ Logs are made up, with 0.1 % of rows lost and 0.1 % doubled, whole seconds and m
 from __future__ import annotations
 
 import sys
+import tempfile
 from collections import Counter
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 
@@ -180,7 +183,49 @@ def intervals(logs: int) -> None:
             print(f"| {cutting} | {players} | {shares} |", flush=True)
 
 
+BROKEN = {
+    "as it is": {},
+    "a source 10 % slower": {"sources.bark_borer.seconds": "1.1 * (ceil(toughness / shear) * windup / accuracy + 6)"},
+    "one row in a hundred lost": {"faults": 0.01},
+    "half of the days with a meal": {"meals": 0.5},
+}
+
+
+def fits(logs: int) -> None:
+    """Print how often intervals of `fit` hold the truth, and how often the log is refused, as it is and broken."""
+    design = design_of("the log's end")
+    print(
+        "| the log | players | refused | each number's interval held the truth, where it was not refused |\n|---|---|---|---|"
+    )
+    for name, change in BROKEN.items():
+        how = {key: value for key, value in change.items() if key in ("faults", "meals")}
+        played = design.with_values({key: value for key, value in change.items() if key not in how})
+        for players in (50, 200, 1000):
+            if players == 1000 and change:
+                continue
+            held_by: Counter[str] = Counter()
+            refused = 0
+            with tempfile.TemporaryDirectory() as folder:
+                for seed in range(logs):
+                    path = Path(folder) / "log.parquet"
+                    rm.sample_log(
+                        played, path, players={"steady": players}, days=20, seed=seed, **{"faults": 0.001, **how}
+                    )
+                    found = rm.fit(design, rm.read_log(path, design), seed=seed)
+                    refused += found.refused is not None
+                    if found.refused is None:
+                        held_by.update(
+                            one.name.split("steady.")[-1]
+                            for one in found.estimates
+                            if one.low <= one.before <= one.high
+                        )
+            shares = ", ".join(
+                f"{number} {count / max(logs - refused, 1):.2f}" for number, count in sorted(held_by.items())
+            )
+            print(f"| {name} | {players} | {refused / logs:.2f} | {shares} |", flush=True)
+
+
 if __name__ == "__main__":
-    {"alarms": alarms, "power": power, "intervals": intervals}[sys.argv[1]](
+    {"alarms": alarms, "power": power, "intervals": intervals, "fits": fits}[sys.argv[1]](
         int(sys.argv[2]) if len(sys.argv) > 2 else 200
     )

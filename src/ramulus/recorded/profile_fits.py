@@ -20,6 +20,7 @@ from ramulus.recorded.estimates import (
     spread_of,
     times,
     variation_of,
+    with_error_of,
 )
 from ramulus.recorded.forecast import Span, span_of
 from ramulus.recorded.habits import PlayerHabits, habits_in
@@ -28,7 +29,7 @@ from ramulus.recorded.sample_files import hours_in
 from ramulus.recorded.sampling import Habits, first_midnight, sampled
 from ramulus.recorded.seen import Seen, seen_in
 from ramulus.recorded.staying import stays_of
-from ramulus.recorded.trait_fit import TraitTables, likelihoods, mean_and_sd
+from ramulus.recorded.trait_fit import TraitTables, likelihoods, mean_and_sd, refined
 from ramulus.rules.ability import CLASSES, ability_of, classes_of, quantile_of
 from ramulus.rules.schedule import schedules_of
 
@@ -134,7 +135,9 @@ class ProfileFits:
             self.design, self.log.batches(), place, tables, self._own(mine), variation, self.log.longest_pause
         )
         mean, sd = mean_and_sd(tables.values, logs, trait)
-        best = tables.values[np.argmax(logs, axis=1)]
+        mean = with_error_of(mean, pause_of(mine))
+        fine, finer = refined(tables.values, logs)
+        best = fine[np.argmax(finer, axis=1)]
         fitted = trait.model_copy(update={"mean": mean[0], "sd": max(sd[0], 0.0)})
         of_classes = np.array([quantile_of(fitted, ability_of(one)) for one in range(CLASSES)])
         nearest = np.abs(best[:, None] - of_classes[None, :]).argmin(axis=1)

@@ -19,7 +19,7 @@ from ramulus.rules.tabulation import tabulated
 if TYPE_CHECKING:
     from ramulus.design import Design
 
-GRID = 41
+GRID, FINE = 41, 601
 NEVER = 1e-12
 
 
@@ -127,6 +127,14 @@ def _of_batch(
     return found
 
 
+def refined(values: Array, logs: Array) -> tuple[Array, Array]:
+    """Return log likelihoods over a finer grid: who was seen for long is known more finely than tables are made."""
+    from scipy.interpolate import CubicSpline
+
+    fine = np.linspace(values[0], values[-1], FINE)
+    return fine, np.asarray(CubicSpline(values, logs, axis=1)(fine))
+
+
 def mean_and_sd(
     values: Array, logs: Array, varying: VaryingTrait
 ) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
@@ -141,6 +149,7 @@ def mean_and_sd(
     """
     from scipy.optimize import minimize
 
+    values, logs = refined(values, logs)
     best = np.exp(logs - logs.max(axis=1, keepdims=True))
 
     def lost(point: Array) -> float:
