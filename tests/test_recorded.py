@@ -368,6 +368,15 @@ def test_a_log_of_the_design_agrees_and_one_of_another_is_named(tmp_path):
     known = pace[pace["ratio"].notna()]
     assert len(known) > 25 and ((known["ratio_low"] <= 1) & (known["ratio_high"] >= 1)).mean() > 0.85
     assert (pace["seen"] + pace["ended"] == 200).all()
+    # The goals of hours, by hand: the hours by which half, or more, of the players were there.
+    for row, goal in zip(
+        found.goals().itertuples(), [g for g in DEMO.goals if g.key == "hours" and g.player == "steady"], strict=True
+    ):
+        last, first = (goal.level or goal.to_level) - 1, (goal.from_level or 1) - 1
+        hours = np.sort((one.recorded.arrival[:, last] - one.recorded.arrival[:, first]) / 3600)
+        assert (
+            row.found == pytest.approx(hours[int(np.ceil(goal.quantile * 200)) - 1]) and row.low < row.found < row.high
+        )
     toughness = float(DEMO.sources["bark_borer"].numbers["toughness"])
     slower = DEMO.with_values({"sources.bark_borer.toughness": toughness * 1.15})
     found = held(DEMO, recorded(slower, "steady", 150, seed=12), tmp_path)

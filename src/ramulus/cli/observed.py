@@ -42,6 +42,7 @@ def observed(
     """
     from ramulus.cli.simulate import progress_shares
     from ramulus.recorded.observed import observed as run
+    from ramulus.words.goals import goal_lines
     from ramulus.words.recorded import OBSERVED, observed_lines, observed_verdicts
     from ramulus.words.summary import milestones
 
@@ -60,8 +61,9 @@ def observed(
         printing = closing.printing("observed")
         what = "hours within each level" if in_level else "hours to each level"
         title = f"{design.title}: {what}, recorded and forecast (seed {seed})"
-        printing.table(shown, OBSERVED, title, "", {"verdicts": found.verdicts()})
+        more = {"verdicts": found.verdicts(), **({"goals": found.goals()} if found.judged else {})}
+        printing.table(shown, OBSERVED, title, "", more)
         if closing.shows_table:
-            say(in_width("\n" + "\n".join(lines)))
+            say(in_width("\n" + "\n".join([*lines, *goal_lines(found.judged, "Goals of hours, on this log")])))
     if not found.agrees:
         raise typer.Exit(1)

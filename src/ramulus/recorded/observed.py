@@ -14,8 +14,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ramulus.errors import refuse_other_than_design
+from ramulus.goals import Judged, table_of
 from ramulus.recorded.agreement import Agreement, Culprit, agreement
 from ramulus.recorded.forecast import Forecast, Span, span_of
+from ramulus.recorded.goals_met import goals_met
 from ramulus.recorded.log import Log
 from ramulus.recorded.parts import over_parts
 from ramulus.recorded.rows import UNKNOWN
@@ -91,6 +93,19 @@ class Observed:
 
         rows = [row for one in self.profiles for row in _in_level_rows(one, self._start_level)]
         return pd.DataFrame(rows, columns=_PACE)
+
+    def goals(self) -> pd.DataFrame:
+        """Return whether recorded players met the design's goals of hours, as `SimulationResult.goals` has them.
+
+        Returns:
+            Its columns, a row a goal of hours of a profile and track that were looked at; `players_needed` is empty.
+        """
+        return table_of(self.judged)
+
+    @cached_property
+    def judged(self) -> list[Judged]:
+        """The design's goals of hours, judged on the log."""
+        return goals_met(self.design, self.track, {one.name: one.recorded for one in self.profiles})
 
     def verdicts(self) -> pd.DataFrame:
         """Return whether recorded players and the forecast agree.

@@ -23,8 +23,8 @@ class Median(NamedTuple):
 NOBODY_KNOWS = Median(math.nan, math.nan, math.nan)
 
 
-def median_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.95) -> Median:
-    """Return the median of times of which some are only known to be longer.
+def median_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.95, *, quantile: float = 0.5) -> Median:
+    """Return the median, or another quantile, of times of which some are only known to be longer.
 
     Kaplan and Meier, "Nonparametric estimation from incomplete observations", 1958; the interval is where the log-log
     interval of the share left crosses a half: Brookmeyer and Crowley, "A confidence interval for the median survival
@@ -34,28 +34,29 @@ def median_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.9
         times: until it happened, or until the last look.
         happened: whether it did.
         confidence: of the interval.
+        quantile: the share of whom it has happened to by then.
     """
     from scipy.stats import CensoredData, ecdf
 
     if not happened.any():
         return NOBODY_KNOWS
-    left = ecdf(CensoredData.right_censored(times, ~happened)).sf
+    seen = ecdf(CensoredData.right_censored(times, ~happened)).sf
     with warnings.catch_warnings(), np.errstate(all="ignore"):
         warnings.simplefilter(
             "ignore", RuntimeWarning
         )  # Its interval is no number before the first and after the last.
-        band = left.confidence_interval(confidence, method="log-log")
-    at, share = left.quantiles, left.probabilities
+        band = seen.confidence_interval(confidence, method="log-log")
+    at, share = seen.quantiles, seen.probabilities
     certain = np.where(share >= 1, 1.0, 0.0)
     low_band, high_band = (
         np.where(np.isnan(end.probabilities), certain, end.probabilities) for end in (band.low, band.high)
     )
-    return Median(_crossing(at, share), _crossing(at, low_band), _crossing(at, high_band))
+    return Median(*(_crossing(at, left, 1 - quantile) for left in (share, low_band, high_band)))
 
 
-def _crossing(at: Array, share_left: Array) -> float:
-    """Return the first time at which a share is at a half or below it; not a number where it never is."""
-    below = np.flatnonzero(share_left <= 0.5 + 1e-12)
+def _crossing(at: Array, share_left: Array, level: float) -> float:
+    """Return the first time at which a share is at a level or below it; not a number where it never is."""
+    below = np.flatnonzero(share_left <= level + 1e-12)
     return float(at[below[0]]) if len(below) else math.nan
 
 
