@@ -441,6 +441,7 @@ def test_players_in_another_order_are_judged_alike():
         times[:, 0],
         times[:, 0],
         np.zeros(40, bool),
+        np.ones((40, 7), bool),
     )
     order = chance.permutation(40)
     shuffled = Seen.joined([seen.of(order[:15]), seen.of(order[15:])])

@@ -111,7 +111,7 @@ class Forecast:
         if not self._scheduled:
             played = np.where(at_cap, np.inf, recorded.end[lender])
         days = self._span.day_of(recorded.first[lender])
-        numbers = self._numbers_for(days, chance)
+        numbers = self._numbers_for(days, self._weeks_of(recorded.of(lender), days), chance)
         order = np.argsort(numbers)
         numbers, played, days = numbers[order], played[order], days[order]
         cut, first = [], 0
@@ -121,15 +121,25 @@ class Forecast:
             first = mine.stop
         return seen_in(self._design, cut, self._track, self._span.longest_pause, cells)
 
-    def _numbers_for(self, days: Ints, chance: np.random.Generator) -> Ints:
-        """Return numbers of players whose weeks allow the days on which they come, of every ability alike."""
+    def _weeks_of(self, recorded: Seen, first: Ints) -> Array:
+        """Return on which weekdays players play, from that of day 1 on: 1; −1 on which they did not; else 0."""
+        week = len(WEEKDAYS)
+        played = np.roll(recorded.weekdays, -self._span.starts_on, axis=1)
+        since = (np.arange(week)[None, :] - (first - 1)[:, None]) % week
+        passed = since <= (self._span.day_of(recorded.last) - first)[:, None]
+        return np.where(played, 1.0, np.where(passed, -1.0, 0.0))
+
+    def _numbers_for(self, days: Ints, weeks: Array, chance: np.random.Generator) -> Ints:
+        """Return numbers of players of every ability whose weeks are those of recorded ones."""
         schedules = schedules_of(self._design, self._design.profile(self._profile))
         count = len(days)
         ability = chance.permutation(np.arange(count) % CLASSES)
         if len(schedules) < 2:
             return np.asarray(np.arange(count, dtype=np.int64) * CLASSES + ability)
         allowed = np.array([[day in one.days for one in schedules] for day in range(len(WEEKDAYS))])
-        scores = chance.random((count, len(schedules))) + allowed[(days - 1) % len(WEEKDAYS)]
+        # A timed rule may hold on some weekdays only, so who lends its first day lends those of its week, too.
+        scores = chance.random((count, len(schedules))) + weeks @ allowed
+        scores += len(WEEKDAYS) * allowed[(days - 1) % len(WEEKDAYS)]
         week = np.argmax(scores, axis=1)
         return np.asarray(np.arange(count, dtype=np.int64) * CLASSES * len(WEEKDAYS) + _in_step(ability, week))
 

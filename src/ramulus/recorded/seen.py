@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -31,6 +31,7 @@ class Seen:
         end: played seconds at the last award, shape (n,).
         first, last: the times of the first and the last award, shape (n,).
         midway: whose log starts midway, shape (n,).
+        weekdays: on which weekdays each was seen, Monday first, by UTC, shape (n, 7).
         effects: how its encounters went beside those of the forecast, or None where that was not asked.
     """
 
@@ -41,6 +42,7 @@ class Seen:
     first: Array
     last: Array
     midway: NDArray[np.bool_]
+    weekdays: NDArray[np.bool_]
     effects: Effects | None = None
 
     def __len__(self) -> int:
@@ -55,7 +57,7 @@ class Seen:
         """Return the players as if each had been seen for at most some played seconds."""
         ends_at = np.minimum(self.end, end)
         arrival = np.where(self.arrival <= ends_at[:, None], self.arrival, np.nan)
-        return Seen(self.keys, self.profiles, arrival, ends_at, self.first, self.last, self.midway, self.effects)
+        return replace(self, arrival=arrival, end=ends_at)
 
     @property
     def last_level(self) -> Ints:
@@ -126,6 +128,12 @@ class Effects:
 
 
 ENOUGH = 20  # Encounters of a cell.
+DAY, THURSDAY = 86_400.0, 3  # On which 1970 began.
+
+
+def _weekdays(batch: Batch) -> NDArray[np.bool_]:
+    weekday = (np.floor(batch.rows.time / DAY).astype(np.int64) + THURSDAY) % 7
+    return np.bincount(batch.owner * 7 + weekday, minlength=7 * batch.players).reshape(-1, 7) > 0
 
 
 def seen_in(
@@ -149,7 +157,7 @@ def seen_in(
         first, last = calendar_of(batch)
         parts.append(
             Seen(batch.keys, batch.profiles, arrivals(batch, followed, track, levels), ends(batch, followed), first,
-                 last, followed.midway, effects)
+                 last, followed.midway, _weekdays(batch), effects)
         )  # fmt: skip
     return Seen.joined(parts)
 
