@@ -22,8 +22,8 @@ if TYPE_CHECKING:
     from ramulus.design import Design
 
 ROWS_AT_ONCE = 500_000
-MEMORY = "500MB"
-KEPT_ROWS = 3_000_000  # A log no longer than that is read once.
+MEMORY = "400MB"
+KEPT_ROWS = 1_000_000  # A log no longer than that is read once.
 
 
 class Log:

@@ -151,7 +151,7 @@ def _tell(one: OfTrack, pack: TrackPack, wrong: Steps, right: Steps) -> None:
         return
     order = np.argsort(wrong.time, kind="stable")
     one.first = in_words(pack, wrong.of(order[:1]))
-    seen = wrong.of(np.sort(order[:LOOKED_AT]) if len(order) > LOOKED_AT else order)
+    seen = _thinned(wrong.of(order), LOOKED_AT)  # From all of the log: a rule may have changed on the way.
     scale, kept = one.differing / len(seen.units), (one.awards - one.differing) / max(len(right.units), 1)
     singles: list[tuple[str, ...]] = [(code,) for code in MISTAKES if code not in idle_mistakes(pack)]
     tried: Tried = {}
