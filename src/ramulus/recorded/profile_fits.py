@@ -22,7 +22,7 @@ from ramulus.recorded.estimates import (
     variation_of,
     with_error_of,
 )
-from ramulus.recorded.forecast import Span, span_of
+from ramulus.recorded.forecast import GONE_AFTER, Span, span_of
 from ramulus.recorded.habits import PlayerHabits, habits_in
 from ramulus.recorded.pursuit_fit import Choices, classes_at, counts_of, pursuit_of_players
 from ramulus.recorded.sample_files import hours_in
@@ -202,7 +202,9 @@ class ProfileFits:
         found = stays_of(seen, self.span, points)
         before = {int(day): float(share) for day, share in player.stays or []}
         if not found:
-            self.not_told[f"{at}.stays"] = "needs a log longer than four weeks"
+            long = self.span.ends - self.span.begins >= 2 * GONE_AFTER
+            why = "nobody short of the cap is gone two weeks before its end" if long else "needs more than four weeks"
+            self.not_told[f"{at}.stays"] = why
         return [estimate(f"{at}.stays.{day}", before.get(day, math.nan), ends, "time") for day, ends in found.items()]
 
     def _seen(self, place: int) -> Seen:
