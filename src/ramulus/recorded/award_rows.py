@@ -126,13 +126,13 @@ class OfSource:
 def looked_at(design: Design, log: Log, tables: Tables) -> list[OfSource]:
     """Return what each source paid, beside what the design can make of it."""
     found = {place: OfSource(name) for place, name in enumerate(design.sources)}
-    half = 0.5 / int(design.derived(make_tracks).scale[0])
+    scale = int(design.derived(make_tracks).scale[0])
+    half = 0.5 / scale
     strange: list[Encounters] = []
     for batch in log.batches():
-        rows = batch.rows
-        at = np.flatnonzero((rows.track == 0) & (rows.source >= 0) & (rows.units >= 0) & (rows.success >= 0))
+        rows, at = batch.rows, batch.encounters
+        at = at[rows.success[at] >= 0]
         level = follow(design, batch, log.longest_pause).before[at].astype(np.int64)
-        scale = design.derived(make_tracks).scale[0]
         profile = np.maximum(batch.profiles, 0)[batch.owner[at]].astype(np.int64)
         some = Encounters(
             profile, rows.success[at].astype(np.int64), level, rows.source[at].astype(np.int64), rows.units[at] / scale

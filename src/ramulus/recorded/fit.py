@@ -7,11 +7,9 @@ from html import escape
 from typing import TYPE_CHECKING
 
 from ramulus.errors import refuse_other_than_design
-from ramulus.recorded.estimates import (
-    Estimate,
-)
+from ramulus.recorded.estimates import Estimate
 from ramulus.recorded.observed import Observed, observed
-from ramulus.recorded.profile_fits import ProfileFits, with_estimates
+from ramulus.recorded.profile_fits import FORECAST, ProfileFits, with_estimates
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -20,7 +18,6 @@ if TYPE_CHECKING:
     from ramulus.recorded.log import Log
 
 REFUSED_BELOW = 0.01
-FORECAST = 400
 _COLUMNS = ["name", "before", "after", "low", "high", "from", "determined"]
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
-from ramulus.recorded.rows import UNKNOWN, Batch, Ints
+from ramulus.recorded.rows import UNKNOWN, Batch, Ints, firsts_of
 from ramulus.rules.overflow import book_award, book_loss
 from ramulus.rules.starting import start_of
 from ramulus.simulation.compiled import SOURCES, kernel
@@ -47,16 +47,19 @@ def follow(design: Design, batch: Batch, longest_pause: float) -> Followed:
     """
     rows, count = batch.rows, len(batch.rows.time)
     tracks = design.derived(make_tracks)
-    starts = [start_of(design, profile) for profile in design.profiles]
-    start = np.array(starts, dtype=np.int64)
     found = Followed(
         np.zeros(count), np.full(count, np.nan), np.zeros(count, np.int32), np.zeros(count, np.int32),
         np.zeros(batch.players, np.bool_),
     )  # fmt: skip
     room = np.zeros((2, len(tracks.cap)), np.int64)
     profiles = np.maximum(batch.profiles, 0).astype(np.int64)
-    _kernel()(tuple(rows), batch.starts, profiles, start, tracks, float(longest_pause), room, tuple(found))
+    _kernel()(tuple(rows), batch.starts, profiles, starts_of(design), tracks, float(longest_pause), room, tuple(found))
     return found
+
+
+def starts_of(design: Design) -> Ints:
+    """Return the level, from 0, and the units inside it with which each profile starts, shape (P, 2)."""
+    return np.array([start_of(design, profile) for profile in design.profiles], dtype=np.int64)
 
 
 @cache
@@ -112,8 +115,7 @@ def arrivals(batch: Batch, followed: Followed, track: int, levels: int) -> Array
     found = np.full((batch.players, levels), np.nan)
     # Players follow each other, so that the running highest of player and level is that of the level.
     peak = np.maximum.accumulate(owner * (levels + 1) + after) - owner * (levels + 1) if len(mine) else after
-    first = np.ones(len(mine), np.bool_)
-    first[1:] = owner[1:] != owner[:-1]
+    first = firsts_of(owner)
     was = np.where(first, followed.before[mine], np.roll(peak, 1))
     for at in np.flatnonzero(peak > was):
         found[owner[at], was[at] + 1 : peak[at] + 1] = followed.clock[mine[at]]
@@ -131,8 +133,3 @@ def ends(batch: Batch, followed: Followed) -> Array:
 def calendar_of(batch: Batch) -> tuple[Array, Array]:
     """Return the times of each player's first and last award."""
     return batch.rows.time[batch.starts[:-1]], batch.rows.time[batch.starts[1:] - 1]
-
-
-def owners_within(batch: Batch, values: Ints) -> Ints:
-    """Return some values, one a player, beside each row."""
-    return np.repeat(values, np.diff(batch.starts))

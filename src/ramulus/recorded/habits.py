@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, fields
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.recorded.following import Followed, follow
 from ramulus.recorded.forecast import Span
-from ramulus.recorded.rows import Batch, Ints
+from ramulus.recorded.rows import Batch
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 FEWEST_PAUSES = 10
 AWAY = 5.0  # A pause of so many times the player's median is no pause between encounters: somebody was at the door.
 WEEK = 7
+Kind = TypeVar("Kind", bound=np.generic)
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,7 +134,6 @@ def _days(batch: Batch, followed: Followed, span: Span) -> tuple[Array, Array, A
     )
 
 
-def of_players(batch: Batch, keys: NDArray[np.uint64], values: Array) -> Array:
-    """Return values that are known by sorted keys, for the players of a batch."""
-    found: Ints = np.searchsorted(keys, batch.keys)
-    return values[np.minimum(found, len(keys) - 1)]
+def of_players(wanted: NDArray[np.uint64], keys: NDArray[np.uint64], values: NDArray[Kind]) -> NDArray[Kind]:
+    """Return values that are known by sorted keys, for other keys; anything for keys that are not known."""
+    return values[np.minimum(np.searchsorted(keys, wanted), len(keys) - 1)]

@@ -46,9 +46,8 @@ class Log:
         self._part: tuple[int, int] | None = None
         self.reading = Reading()
         with self._connected() as (con, rows):
-            there = [row[0] for row in con.execute(f"describe {rows}").fetchall()]
             types = {row[0]: row[1] for row in con.execute(f"describe {rows}").fetchall()}
-        own = [name for name in there if name not in ("file__", "row__", "filename")]
+        own = [name for name in types if name not in ("file__", "row__", "filename")]
         called = {str(name): text for name, text in self.settings.columns.items()} | dict(given)
         self.columns = mapped(own, called, origin.said)
         self._types = {name: types[called] for name, called in self.columns.items()}

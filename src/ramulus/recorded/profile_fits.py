@@ -23,8 +23,8 @@ from ramulus.recorded.estimates import (
     with_error_of,
 )
 from ramulus.recorded.forecast import GONE_AFTER, Span, span_of
-from ramulus.recorded.habits import PlayerHabits, habits_in
-from ramulus.recorded.pursuit_fit import Choices, classes_at, counts_of, pursuit_of_players
+from ramulus.recorded.habits import PlayerHabits, habits_in, of_players
+from ramulus.recorded.pursuit_fit import Choices, counts_of, pursuit_of_players
 from ramulus.recorded.sample_files import hours_in
 from ramulus.recorded.sampling import Habits, first_midnight, sampled
 from ramulus.recorded.seen import Seen, seen_in
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.recorded.log import Log
 
-FORECAST = 400  # Simulated players whose hours a day recorded ones are held against.
+FORECAST = 400  # Simulated players that recorded ones are held against.
 
 
 def with_estimates(design: Design, estimates: list[Estimate]) -> tuple[Design, str | None]:
@@ -141,7 +141,8 @@ class ProfileFits:
         fitted = trait.model_copy(update={"mean": mean[0], "sd": max(sd[0], 0.0)})
         of_classes = np.array([quantile_of(fitted, ability_of(one)) for one in range(CLASSES)])
         nearest = np.abs(best[:, None] - of_classes[None, :]).argmin(axis=1)
-        self._classes = classes_at(mine.keys, keys, nearest)
+        order = np.argsort(keys)
+        self._classes = of_players(mine.keys, keys[order], nearest[order])
         columns = "source, success, seconds"
         return [
             estimate(f"{at}.mean", float(trait.mean), mean, columns),

@@ -48,7 +48,8 @@ def counts_of(
         if not mine.any():
             continue
         rows, owner = batch.rows, batch.owner
-        at = np.flatnonzero((rows.track == 0) & (rows.source >= 0) & (rows.units >= 0) & mine[owner])
+        at = batch.encounters
+        at = at[mine[owner[at]]]
         level = follow(design, batch, longest_pause).before[at].astype(np.int64)
         place = (owner[at] * levels + level) * sources + rows.source[at]
         counts = np.bincount(place, minlength=batch.players * levels * sources).reshape(-1, levels, sources)
@@ -98,9 +99,3 @@ def pursuit_of_players(choices: Choices, counts: Array, classes: NDArray[np.int6
     scores = scores - scores.mean()
     error = math.sqrt(float((scores**2).sum()) * len(scores) / (len(scores) - 1)) / abs(float(curve))
     return found, max(found - 1.96 * error, 0.0), found + 1.96 * error
-
-
-def classes_at(wanted: NDArray[np.uint64], keys: NDArray[np.uint64], classes: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Return classes that are known by keys, for other keys."""
-    order = np.argsort(keys)
-    return np.asarray(classes[order][np.searchsorted(keys[order], wanted)])

@@ -82,7 +82,7 @@ def _bad(
         (1, f"{name['player']} is null or cast({name['player']} as varchar) = ''"), (2, f"({time}) is null"),
         (3, f"{_number(name['xp'])} is null or not isfinite({_number(name['xp'])})"),
     ]  # fmt: skip
-    hashes = {*also, _hash_of(design)} - {""}
+    hashes = {*also, design_hash(design)} - {""}
     if "design" in name and hashes:
         known = ", ".join(_text(one) for one in sorted(hashes))
         tests.append((4, f"cast({name['design']} as varchar) not in ({known})"))
@@ -97,7 +97,8 @@ def _bad(
     return "case " + " ".join(f"when {test} then {code}" for code, test in tests) + " else 0 end"
 
 
-def _hash_of(design: Design) -> str:
+def design_hash(design: Design) -> str:
+    """Return the hash by which a game says which design it was built from; "" where it cannot be exported."""
     from ramulus.game.levels_json import levels_of
     from ramulus.game.packing import pack_of
 
@@ -105,11 +106,6 @@ def _hash_of(design: Design) -> str:
         return str(levels_of(design, pack_of(design), "")["design"])
     except RamulusError:  # A design that is not exported has no name that a game could record.
         return ""
-
-
-def design_hash(design: Design) -> str:
-    """Return the hash by which a game says which design it was built from; "" where it cannot be exported."""
-    return _hash_of(design)
 
 
 def _time(name: str, kind: str) -> str:

@@ -39,11 +39,6 @@ class Rows(NamedTuple):
         """Return some of the rows."""
         return Rows(*(column[which] for column in self))  # type: ignore[arg-type]
 
-    @staticmethod
-    def joined(parts: list[Rows]) -> Rows:
-        """Return several parts as one."""
-        return parts[0] if len(parts) == 1 else Rows(*(np.concatenate(columns) for columns in zip(*parts, strict=True)))
-
 
 class Batch(NamedTuple):
     """The rows of some players, all that they have.
@@ -69,3 +64,15 @@ class Batch(NamedTuple):
     def owner(self) -> Ints:
         """Each row's player, from 0."""
         return np.repeat(np.arange(self.players), np.diff(self.starts))
+
+    @property
+    def encounters(self) -> Ints:
+        """The places of the rows that tell of an encounter: the main track's awards with a source."""
+        return np.flatnonzero((self.rows.track == 0) & (self.rows.source >= 0) & (self.rows.units >= 0))
+
+
+def firsts_of(owner: Ints) -> NDArray[np.bool_]:
+    """Return which rows are their player's first, of rows whose players follow each other."""
+    first = np.ones(len(owner), np.bool_)
+    first[1:] = owner[1:] != owner[:-1]
+    return first

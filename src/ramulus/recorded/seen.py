@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -52,12 +52,6 @@ class Seen:
         """Return some of the players."""
         parts = {f.name: getattr(self, f.name)[which] for f in fields(self) if f.name != "effects"}
         return Seen(**parts, effects=None if self.effects is None else self.effects.of(which))
-
-    def cut_at(self, end: Array) -> Seen:
-        """Return the players as if each had been seen for at most some played seconds."""
-        ends_at = np.minimum(self.end, end)
-        arrival = np.where(self.arrival <= ends_at[:, None], self.arrival, np.nan)
-        return replace(self, arrival=arrival, end=ends_at)
 
     @property
     def last_level(self) -> Ints:
@@ -162,18 +156,13 @@ def seen_in(
     return Seen.joined(parts)
 
 
-def _of_encounters(batch: Batch) -> Ints:
-    """Return the rows that tell of an encounter: the main track's awards with a source."""
-    return np.flatnonzero((batch.rows.track == 0) & (batch.rows.source >= 0) & (batch.rows.units >= 0))
-
-
 def cells_of(design: Design, batches: Iterable[Batch], longest_pause: float, *, of_successes: bool) -> Cells:
     """Return what the encounters of some batches are like at each level and source."""
     levels, sources = design.track().max_level - design.track().start_level + 1, len(design.sources)
     sums = np.zeros((3, levels * sources))
     timed = np.zeros(levels * sources)
     for batch in batches:
-        at, rows = _of_encounters(batch), batch.rows
+        at, rows = batch.encounters, batch.rows
         cell = follow(design, batch, longest_pause).before[at].astype(np.int64) * sources + rows.source[at]
         seconds = np.log(np.maximum(rows.seconds[at], LEAST_SECONDS))
         has = np.isfinite(seconds) & ((rows.success[at] == 1) | (not of_successes))
@@ -189,7 +178,7 @@ def cells_of(design: Design, batches: Iterable[Batch], longest_pause: float, *, 
 
 def _effects(design: Design, batch: Batch, followed: Followed, cells: dict[int, Cells]) -> Effects:
     sources, players = len(design.sources), batch.players
-    at, rows, owner = _of_encounters(batch), batch.rows, batch.owner
+    at, rows, owner = batch.encounters, batch.rows, batch.owner
     level, source = followed.before[at].astype(np.int64), rows.source[at].astype(np.int64)
     expected, chance, known = (np.full(len(at), np.nan), np.full(len(at), np.nan), np.zeros(len(at), np.bool_))
     profile = batch.profiles[owner[at]]

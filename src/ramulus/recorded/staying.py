@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-import math
-import warnings
 from collections.abc import Sequence
 
 import numpy as np
 
 from ramulus.recorded.forecast import GONE_AFTER, Span
 from ramulus.recorded.seen import Seen
+from ramulus.recorded.survival import left_of
 
 
 def stays_of(seen: Seen, span: Span, points: Sequence[int]) -> dict[int, tuple[float, float, float]]:
-    """Return the share still playing at the end of some own days, by Kaplan and Meier, with log-log intervals.
+    """Return the share still playing at the end of some own days, with 95 % intervals.
 
     Who has not been seen for the last 14 days of the log is gone from its last day on; all others are cut off 14 days
     before the log's end. Who reached the cap is cut off there.
     """
-    from scipy.stats import CensoredData, ecdf
-
     until = span.ends - GONE_AFTER
     there = seen.first < until
     if there.sum() < 5 or span.ends - span.begins < 2 * GONE_AFTER:
@@ -30,17 +27,11 @@ def stays_of(seen: Seen, span: Span, points: Sequence[int]) -> dict[int, tuple[f
     gone = (seen.last[there] < until) & ~at_cap
     if not gone.any():
         return {}
-    left = ecdf(CensoredData.right_censored(own, ~gone)).sf
-    with warnings.catch_warnings(), np.errstate(all="ignore"):
-        warnings.simplefilter("ignore", RuntimeWarning)
-        band = left.confidence_interval(0.95, method="log-log")
+    left = left_of(own, gone)
     found = {}
     for day in points:
         if day > own.max():
             continue
-        at = int(np.searchsorted(left.quantiles, day, side="right")) - 1
-        if at < 0:
-            continue
-        ends = (float(part.probabilities[at]) for part in (left, band.low, band.high))
-        found[day] = tuple(1.0 if math.isnan(end) else end for end in ends)
-    return found  # type: ignore[return-value]
+        at = int(np.searchsorted(left.at, day, side="right")) - 1
+        found[day] = (float(left.share[at]), float(left.low[at]), float(left.high[at]))
+    return found

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.game.mistaken import Game, State
 from ramulus.game.pack import TrackPack
-from ramulus.recorded.rows import UNKNOWN, Batch, Ints
+from ramulus.recorded.following import starts_of
+from ramulus.recorded.rows import UNKNOWN, Batch, Ints, firsts_of
 from ramulus.rules.overflow import BANK, DISCARD, FILL, book_loss
-from ramulus.rules.starting import start_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.world import make_tracks
 
@@ -56,12 +56,10 @@ def steps_in(design: Design, batch: Batch, track: int) -> Steps:
     tracks = design.derived(make_tracks)
     mine = np.flatnonzero(batch.rows.track == track)
     owner, rows = batch.owner[mine], batch.rows.of(mine)
-    first = np.ones(len(mine), np.bool_)
-    first[1:] = owner[1:] != owner[:-1]
+    first = firsts_of(owner)
     level, xp = _shifted(rows.level.astype(np.int64)), _shifted(rows.xp)
-    start = np.array([start_of(design, profile) for profile in design.profiles], dtype=np.int64)
     place = np.maximum(batch.profiles[owner[first]], 0)
-    begins = start[place] if track == 0 else np.tile([0, tracks.start_units[track]], (len(place), 1))
+    begins = starts_of(design)[place] if track == 0 else np.tile([0, tracks.start_units[track]], (len(place), 1))
     level[first], xp[first] = begins[:, 0], begins[:, 1]
     known = (level != UNKNOWN) & (xp != UNKNOWN) & (rows.level != UNKNOWN) & (rows.xp != UNKNOWN)
     found = Steps(batch.keys[owner], rows.time, level, xp, rows.units, rows.level.astype(np.int64), rows.xp)
@@ -109,12 +107,10 @@ class Judge:
     Attributes:
         track: the track.
         steps: the steps.
-        levels_only: whether only levels are compared.
     """
 
     track: TrackPack
     steps: Steps
-    levels_only: bool = False
 
     def explains(self, mistakes: Iterable[str]) -> NDArray[np.bool_]:
         """Return which steps come out as a game with some mistakes makes them."""
@@ -129,7 +125,7 @@ class Judge:
                 game.award(units)
             else:
                 game.lose(-units)
-            found[at] = game.level == after and (self.levels_only or abs(game.xp - left) < 0.5)
+            found[at] = game.level == after and abs(game.xp - left) < 0.5
         return found
 
 

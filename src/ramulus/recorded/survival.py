@@ -12,6 +12,46 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 
 
+class Left(NamedTuple):
+    """The share to whom it has not happened after each time at which anybody was seen, with its interval; shape (T,).
+
+    Attributes:
+        at: the times, rising from 0.
+        share, low, high: the share from that time on, and the ends of its interval.
+    """
+
+    at: Array
+    share: Array
+    low: Array
+    high: Array
+
+
+def left_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.95) -> Left:
+    """Return the share to whom it has not happened, where some are not seen to the end, with log-log intervals.
+
+    Kaplan and Meier, "Nonparametric estimation from incomplete observations", 1958. That interval is none before the
+    first to whom it happens, where the end below is that of Clopper and Pearson for those still seen, and none after
+    the last, where the end above stays: nobody can know that it happens to all.
+
+    Args:
+        times: until it happened, or until the last look.
+        happened: whether it did.
+        confidence: of the interval.
+    """
+    from scipy.stats import CensoredData, ecdf
+
+    seen = ecdf(CensoredData.right_censored(times, ~happened)).sf
+    with warnings.catch_warnings(), np.errstate(all="ignore"):
+        warnings.simplefilter("ignore", RuntimeWarning)
+        band = seen.confidence_interval(confidence, method="log-log")
+    at, share = np.append(0.0, seen.quantiles), np.append(1.0, seen.probabilities)
+    below, above = (np.append(np.nan, end.probabilities) for end in (band.low, band.high))
+    still = len(times) - np.searchsorted(np.sort(times), at)
+    low = np.where(share >= 1, ((1 - confidence) / 2) ** (1 / still), np.where(share > 0, below, 0.0))
+    high = np.where(share >= 1, 1.0, above)
+    return Left(at, share, low, np.where(share > 0, high, high[share > 0][-1]))
+
+
 class Median(NamedTuple):
     """A median with its 95 % interval; not a number where nobody can know."""
 
@@ -26,9 +66,8 @@ NOBODY_KNOWS = Median(math.nan, math.nan, math.nan)
 def median_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.95, *, quantile: float = 0.5) -> Median:
     """Return the median, or another quantile, of times of which some are only known to be longer.
 
-    Kaplan and Meier, "Nonparametric estimation from incomplete observations", 1958; the interval is where the log-log
-    interval of the share left crosses a half: Brookmeyer and Crowley, "A confidence interval for the median survival
-    time", 1982.
+    The interval is where that of the share left crosses a half: Brookmeyer and Crowley, "A confidence interval for the
+    median survival time", 1982.
 
     Args:
         times: until it happened, or until the last look.
@@ -36,22 +75,10 @@ def median_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.9
         confidence: of the interval.
         quantile: the share of whom it has happened to by then.
     """
-    from scipy.stats import CensoredData, ecdf
-
     if not happened.any():
         return NOBODY_KNOWS
-    seen = ecdf(CensoredData.right_censored(times, ~happened)).sf
-    with warnings.catch_warnings(), np.errstate(all="ignore"):
-        warnings.simplefilter(
-            "ignore", RuntimeWarning
-        )  # Its interval is no number before the first and after the last.
-        band = seen.confidence_interval(confidence, method="log-log")
-    at, share = seen.quantiles, seen.probabilities
-    certain = np.where(share >= 1, 1.0, 0.0)
-    low_band, high_band = (
-        np.where(np.isnan(end.probabilities), certain, end.probabilities) for end in (band.low, band.high)
-    )
-    return Median(*(_crossing(at, left, 1 - quantile) for left in (share, low_band, high_band)))
+    left = left_of(times, happened, confidence)
+    return Median(*(_crossing(left.at, one, 1 - quantile) for one in left[1:]))
 
 
 def _crossing(at: Array, share_left: Array, level: float) -> float:

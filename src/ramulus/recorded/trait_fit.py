@@ -91,11 +91,8 @@ def likelihoods(
         mine = batch.profiles == profile
         if not mine.any():
             continue
-        parts.append(
-            _of_batch(design, batch, tables, of_players(batch, own["keys"], own["factors"]), variation, longest_pause)[
-                mine
-            ]
-        )
+        factors = of_players(batch.keys, own["keys"], own["factors"])
+        parts.append(_of_batch(design, batch, tables, factors, variation, longest_pause)[mine])
         keys.append(batch.keys[mine])
     return np.concatenate(parts), np.concatenate(keys)
 
@@ -104,7 +101,7 @@ def _of_batch(
     design: Design, batch: Batch, tables: TraitTables, own: Array, variation: float, longest_pause: float
 ) -> Array:  # fmt: skip
     rows, players = batch.rows, batch.players
-    at = np.flatnonzero((rows.track == 0) & (rows.source >= 0) & (rows.units >= 0))
+    at = batch.encounters
     level: Ints = follow(design, batch, longest_pause).before[at].astype(np.int64)
     source, owner = rows.source[at].astype(np.int64), batch.owner[at]
     found = np.zeros((players, len(tables.values)))

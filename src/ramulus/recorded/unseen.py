@@ -12,10 +12,10 @@ from ramulus.game.idle import idle_mistakes
 from ramulus.game.mistaken import Game, State
 from ramulus.game.mistakes import MISTAKES
 from ramulus.game.pack import TrackPack
-from ramulus.recorded.rows import UNKNOWN, Batch
+from ramulus.recorded.following import starts_of
+from ramulus.recorded.rows import UNKNOWN, Batch, firsts_of
 from ramulus.recorded.steps import Steps
 from ramulus.recorded.tried import OfTrack, Rule
-from ramulus.rules.starting import start_of
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -34,10 +34,8 @@ def unseen_steps(design: Design, batch: Batch, track: int, most: int) -> Steps:
         stays = owner <= owner[most]
         mine, owner = mine[stays], owner[stays]
     rows = batch.rows.of(mine)
-    first = np.ones(len(mine), np.bool_)
-    first[1:] = owner[1:] != owner[:-1]
-    start = np.array([start_of(design, profile) for profile in design.profiles], dtype=np.int64)
-    begins = start[np.maximum(batch.profiles[owner], 0)] * (track == 0)
+    first = firsts_of(owner)
+    begins = starts_of(design)[np.maximum(batch.profiles[owner], 0)] * (track == 0)
     level, xp = (np.where(first, begins[:, at], UNKNOWN) for at in (0, 1))
     return Steps(batch.keys[owner], rows.time, level, xp, rows.units, rows.level.astype(np.int64), rows.xp)
 
