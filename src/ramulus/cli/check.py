@@ -74,17 +74,12 @@ def _for_machines(
 ) -> None:  # fmt: skip
     """Print or write what was judged as SARIF or JUnit XML."""
     from ramulus import __version__
-    from ramulus.design import write_whole
     from ramulus.words.judged import junit_text, sarif_text, verdicts_of
 
     verdicts = verdicts_of(findings, judged)
     junit = closing.verdicts == options.VerdictFormat.junit
     text = junit_text(verdicts, file, strict=strict) if junit else sarif_text(verdicts, findings, file, __version__)
-    if closing.output is None:
-        print(text)
-        return
-    write_whole(closing.output, text + "\n")
-    closing.printing("check").say(f"wrote {closing.output}")
+    closing.put("check", text)
 
 
 def _with_goals(table: pd.DataFrame, judged: list[Judged]) -> pd.DataFrame:

@@ -133,6 +133,16 @@ class Closing:
         """Whether a table is printed for a reader, not for another program."""
         return self.form is options.Format.table and self.output is None and not self.columns
 
+    def put(self, command: str, text: str) -> None:
+        """Print a text, or write it whole to the output and say so."""
+        from ramulus.design import write_whole
+
+        if self.output is None:
+            print(text)
+            return
+        write_whole(self.output, text + "\n")
+        self.printing(command).say(f"wrote {self.output}")
+
     def printing(self, command: str, *, stopped: str = "") -> Printing:
         """Return how a command prints its table; what a stopped run has done goes beside the output, marked."""
         output = self.output

@@ -14,24 +14,17 @@ from ramulus.cli.output import in_width
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(closed(fit))
+    app.command()(closed(logs.over_log(fit)))
 
 
 def fit(
     file: options.File,
-    log: logs.LogArgument,
     write: Annotated[
         bool, typer.Option("--write", help="Write the numbers that are not as designed into the file.")
     ] = False,
     seed: options.Seed = 0,
-    column: logs.ColumnNames = None,
-    table: logs.Table = None,
-    sql: logs.Sql = None,
-    also: logs.Also = None,
-    since: logs.Since = None,
-    until: logs.UntilTime = None,
-    strict: logs.Strict = False,
     *,
+    asked: logs.Asked,
     closing: Closing,
 ) -> None:
     """Read off a log who the players are, in the numbers of the profiles, each with a 95 % interval.
@@ -44,7 +37,7 @@ def fit(
     from ramulus.words.recorded import FITTED, fit_lines
 
     design = closing.load(file)
-    opened = logs.open_log(design, log, column, table, sql, also, since, until, strict)
+    opened = asked.open(design)
     with progress_shares("fitting", closing.quiet) as progress:
         found = run(design, opened, seed=seed, progress=progress)
     strong = [one.changes for one in found.estimates]

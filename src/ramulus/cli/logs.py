@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import inspect
+from collections.abc import Callable
+from dataclasses import MISSING, dataclass, fields
 from datetime import UTC, datetime
+from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 from zoneinfo import ZoneInfo
 
 import typer
@@ -41,22 +45,52 @@ UntilTime = Annotated[str | None, typer.Option("--to", metavar="TIME", help="Lea
 Strict = Annotated[bool, typer.Option("--strict", help="Refuse rows that cannot be read, rather than leave them out.")]
 
 
-def open_log(
-    design: Design, log: str, columns: list[str] | None, table: str | None, sql: str | None, also: list[Path] | None,
-    since: str | None, until: str | None, strict: bool,
-) -> Log:  # fmt: skip
-    """Return the log that a command names."""
-    from ramulus.design import load_design
-    from ramulus.design.recorded import RecordedPlay
-    from ramulus.recorded.log import read_log
-    from ramulus.recorded.query import design_hash
+@dataclass(frozen=True)
+class Asked:
+    """What a call asks of which log: its fields are the options of every command over a log."""
 
-    zone = ZoneInfo((design.recorded or RecordedPlay()).timezone)
-    return read_log(
-        log, design, columns=dict(_pair(one) for one in columns or []), table=table, sql=sql,
-        also=[design_hash(load_design(file)) for file in also or []], since=_time(since, zone, "--from"),
-        until=_time(until, zone, "--to"), strict=strict,
+    log: LogArgument
+    column: ColumnNames = None
+    table: Table = None
+    sql: Sql = None
+    also: Also = None
+    since: Since = None
+    until: UntilTime = None
+    strict: Strict = False
+
+    def open(self, design: Design) -> Log:
+        """Return the log."""
+        from ramulus.design import load_design
+        from ramulus.design.recorded import RecordedPlay
+        from ramulus.recorded.log import read_log
+        from ramulus.recorded.query import design_hash
+
+        zone = ZoneInfo((design.recorded or RecordedPlay()).timezone)
+        return read_log(
+            self.log, design, columns=dict(_pair(one) for one in self.column or []), table=self.table, sql=self.sql,
+            also=[design_hash(load_design(file)) for file in self.also or []], since=_time(self.since, zone, "--from"),
+            until=_time(self.until, zone, "--to"), strict=self.strict,
+        )  # fmt: skip
+
+
+def over_log(function: Callable[..., None]) -> Callable[..., None]:
+    """Return a command that takes a log after its file, and whose options arrive as one `Asked`, its `asked`."""
+    signature, kinds = inspect.signature(function, eval_str=True), get_type_hints(Asked, include_extras=True)
+    own = [one for one in signature.parameters.values() if one.name not in ("asked", "closing")]
+    log, *options = (
+        inspect.Parameter(one.name, inspect.Parameter.KEYWORD_ONLY, annotation=kinds[one.name],
+                          default=inspect.Parameter.empty if one.default is MISSING else one.default)
+        for one in fields(Asked)
     )  # fmt: skip
+
+    @wraps(function)
+    def run(**given: Any) -> None:
+        function(asked=Asked(**{name: given.pop(name) for name in kinds}), **given)
+
+    parameters = [own[0], log, *own[1:], *options, signature.parameters["closing"]]
+    keywords = [one.replace(kind=inspect.Parameter.KEYWORD_ONLY) for one in parameters]
+    run.__signature__ = signature.replace(parameters=keywords)  # type: ignore[attr-defined]
+    return run
 
 
 def _pair(text: str) -> tuple[str, str]:
@@ -82,15 +116,10 @@ def print_verdicts(closing: Closing, command: str, file: Path, verdicts: list[Ve
     """Print or write what was judged as SARIF or JUnit XML."""
     from ramulus import __version__
     from ramulus.checks import Findings
-    from ramulus.design import write_whole
     from ramulus.words.judged import junit_text, sarif_text
 
     if closing.verdicts == VerdictFormat.junit:
         text = junit_text(verdicts, str(file), strict=False)
     else:
         text = sarif_text([one for one in verdicts if one.level != "none"], Findings(()), str(file), __version__)
-    if closing.output is None:
-        print(text)
-        return
-    write_whole(closing.output, text + "\n")
-    closing.printing(command).say(f"wrote {closing.output}")
+    closing.put(command, text)

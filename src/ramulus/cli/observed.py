@@ -14,25 +14,18 @@ from ramulus.cli.output import in_width
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(closed(observed, VERDICTS))
+    app.command()(closed(logs.over_log(observed), VERDICTS))
 
 
 def observed(
     file: options.File,
-    log: logs.LogArgument,
     track: options.Track = None,
     players: Annotated[int, typer.Option("--players", min=50, help="Players of each profile in the forecast.")] = 1000,
     seed: options.Seed = 0,
     in_level: Annotated[bool, typer.Option("--in-level", help="Show hours within each level instead.")] = False,
     all_levels: Annotated[bool, typer.Option("--all", help="Show every level.")] = False,
-    column: logs.ColumnNames = None,
-    table: logs.Table = None,
-    sql: logs.Sql = None,
-    also: logs.Also = None,
-    since: logs.Since = None,
-    until: logs.UntilTime = None,
-    strict: logs.Strict = False,
     *,
+    asked: logs.Asked,
     closing: Closing,
 ) -> None:
     """Hold what players did against the forecast, each profile: is the game as fast as designed, and where not?
@@ -47,7 +40,7 @@ def observed(
     from ramulus.words.summary import milestones
 
     design = closing.load(file)
-    opened = logs.open_log(design, log, column, table, sql, also, since, until, strict)
+    opened = asked.open(design)
     with progress_shares("holding the log against the forecast", closing.quiet) as progress:
         found = run(design, opened, track=track, players=players, seed=seed, progress=progress)
     if closing.verdicts:

@@ -37,7 +37,8 @@ def pace(
 def observed(
     context: typer.Context,
     recorded: Annotated[str, typer.Option("--recorded", metavar="LOG", help="The log.", show_default=False)],
-    column: logs.ColumnNames = None, players: Annotated[int, typer.Option("--players", min=50)] = 1000,
+    column: logs.ColumnNames = None,
+    players: Annotated[int, typer.Option("--players", min=50, help="Players of each profile in the forecast.")] = 1000,
     seed: options.Seed = 0, track: options.Track = None, *, closing: Closing,
 ) -> None:  # fmt: skip
     """How fast recorded players were, over the forecast."""
@@ -45,7 +46,7 @@ def observed(
     from ramulus.recorded.observed import observed as run
 
     drawing = Drawing(context, closing)
-    log = logs.open_log(drawing.design, recorded, column, None, None, None, None, None, False)
+    log = logs.Asked(recorded, column).open(drawing.design)
     with progress_shares("holding the log against the forecast", closing.quiet) as progress:
         found = run(drawing.design, log, track=track, players=players, seed=seed, progress=progress)
     drawing.save(plots.observed(found)[0])

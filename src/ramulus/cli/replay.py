@@ -12,20 +12,13 @@ from ramulus.cli.output import in_width
 
 def register(app: typer.Typer) -> None:
     """Add the command."""
-    app.command()(closed(replay, VERDICTS))
+    app.command()(closed(logs.over_log(replay), VERDICTS))
 
 
 def replay(
     file: options.File,
-    log: logs.LogArgument,
-    column: logs.ColumnNames = None,
-    table: logs.Table = None,
-    sql: logs.Sql = None,
-    also: logs.Also = None,
-    since: logs.Since = None,
-    until: logs.UntilTime = None,
-    strict: logs.Strict = False,
     *,
+    asked: logs.Asked,
     closing: Closing,
 ) -> None:
     """Take recorded awards through the ledger: does the game do at a threshold what the design says?
@@ -38,7 +31,7 @@ def replay(
     from ramulus.words.recorded import replay_lines, replay_verdicts
 
     design = closing.load(file)
-    opened = logs.open_log(design, log, column, table, sql, also, since, until, strict)
+    opened = asked.open(design)
     with progress_shares("replaying", closing.quiet) as progress:
         found = run(design, opened, progress=progress)
     if closing.verdicts:

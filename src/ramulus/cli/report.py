@@ -11,7 +11,7 @@ import typer
 from ramulus.cli import options
 from ramulus.cli.closing import PAGE, Closing, closed, files_of
 from ramulus.cli.compare import named_designs
-from ramulus.cli.logs import open_log
+from ramulus.cli.logs import Asked
 from ramulus.cli.output import waiting
 from ramulus.cli.sensitivity import moved
 from ramulus.cli.simulate import progress_bar, progress_shares
@@ -119,7 +119,7 @@ def held_against(design: Design, recorded: str, seed: int, closing: Closing) -> 
     """Return a log held against the forecast, with a progress bar."""
     from ramulus.recorded.observed import observed
 
-    log = open_log(design, recorded, None, None, None, None, None, None, False)
+    log = Asked(recorded).open(design)
     with progress_shares("holding the log against the forecast", closing.quiet) as progress:
         return observed(design, log, seed=seed, progress=progress)
 
