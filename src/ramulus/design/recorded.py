@@ -34,4 +34,4 @@ class RecordedPlay(Model):
     level_is: Literal["after", "before"] = "after"
     """Whether level and XP of a row are those after its award, or before it."""
     timezone: Annotated[str, AfterValidator(_known_zone)] = "UTC"
-    """The time zone of days, and of times that name none."""
+    """The time zone of days; times that name none are UTC."""

@@ -11,7 +11,7 @@ import numpy as np
 
 from ramulus.plots.labels import finish
 from ramulus.plots.style import ACCENTS, MARK, QUIET, accent, band, project_style, time_unit
-from ramulus.recorded.seen import HOUR
+from ramulus.recorded.sampling import HOUR
 from ramulus.words.recorded import p_in_words
 
 if TYPE_CHECKING:

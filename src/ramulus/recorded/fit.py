@@ -94,6 +94,8 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
     estimates += work.of_all(named)
     fitted, why_not = with_estimates(design, estimates)
     held = observed(fitted, log, players=FORECAST, seed=seed + 1)
+    if not named:
+        why_not = "the log says of no player which profile it is: whose the numbers are cannot be told"
     return Fit(fitted, estimates, work.not_told, held, why_not or _refused(held))
 
 

@@ -12,7 +12,8 @@ from ramulus.design.goal import HoursGoal
 from ramulus.goals import Judged, limits
 from ramulus.goals.judging import verdict_of
 from ramulus.goals.measuring import Measured
-from ramulus.recorded.seen import HOUR, Seen
+from ramulus.recorded.sampling import HOUR
+from ramulus.recorded.seen import Seen
 from ramulus.recorded.survival import median_of
 
 if TYPE_CHECKING:

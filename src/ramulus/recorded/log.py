@@ -47,7 +47,7 @@ class Log:
         self.reading = Reading()
         with self._connected() as (con, rows):
             types = {row[0]: row[1] for row in con.execute(f"describe {rows}").fetchall()}
-        own = [name for name in types if name not in ("file__", "row__", "filename")]
+        own = [name for name in types if name not in ("file__", "row__", "file_row_number")]
         called = {str(name): text for name, text in self.settings.columns.items()} | dict(given)
         self.columns = mapped(own, called, origin.said)
         self._types = {name: types[called] for name, called in self.columns.items()}
@@ -120,7 +120,7 @@ class Log:
         import duckdb
 
         with tempfile.TemporaryDirectory() as folder, duckdb.connect() as con:
-            con.execute(f"set TimeZone='{self.settings.timezone}'")
+            con.execute("set TimeZone='UTC'")  # What a time that names no zone is taken as.
             con.execute(f"set memory_limit='{MEMORY}'")
             con.execute("set temp_directory=?", [folder])
             con.execute("set preserve_insertion_order=true")

@@ -21,7 +21,8 @@ from ramulus.recorded.goals_met import goals_met
 from ramulus.recorded.log import Log
 from ramulus.recorded.parts import over_parts
 from ramulus.recorded.rows import UNKNOWN
-from ramulus.recorded.seen import HOUR, Cells, Seen, seen_in
+from ramulus.recorded.sampling import HOUR
+from ramulus.recorded.seen import Cells, Seen, seen_in
 from ramulus.recorded.survival import Median, median_of, ratio_of
 from ramulus.results.simulate import by_share
 
@@ -257,7 +258,10 @@ def _seen(design: Design, log: Log, place: int, cells: dict[int, Cells] | None, 
 def _seen_of(design: Design, place: int, cells: dict[int, Cells] | None, log: Log) -> Seen | None:
     batches = log.batches()
     first = next(batches, None)
-    return None if first is None else seen_in(design, chain([first], batches), place, log.longest_pause, cells)
+    if first is None:
+        return None
+    zone = log.settings.timezone
+    return seen_in(design, chain([first], batches), place, log.longest_pause, cells, timezone=zone)
 
 
 def _of_everyone(design: Design, recorded: Seen, players: int, seed: int, span: Span, place: int) -> OfProfile:

@@ -66,6 +66,7 @@ def origin_of(log: str, table: str | None = None, sql: str | None = None) -> Ori
         raise DataError(f"{log}: {len(files)} database files; allowed: one")
     if (table or sql) and kind not in ("duckdb", "sqlite"):
         raise DataError(f"{log}: --table and --sql are for databases")
+    sql = None if sql is None else sql.strip().rstrip(";")
     return Origin(log, kind, tuple(files), table, sql)
 
 
@@ -104,14 +105,14 @@ def relation(con: Any, origin: Origin) -> Iterator[str]:
     listed = "[" + ", ".join(_text(_literal(file)) for file in origin.files) + "]"
     if origin.kind == "parquet":
         yield (
-            f"select *, filename as file__, file_row_number as row__ from "
-            f"read_parquet({listed}, union_by_name=true, filename=true, file_row_number=true)"
+            f"select *, file_row_number as row__ from "
+            f"read_parquet({listed}, union_by_name=true, filename='file__', file_row_number=true)"
         )
     elif origin.kind == "csv":
-        yield _numbered(f"read_csv({listed}, union_by_name=true, filename=true, all_varchar=true, header=true)")
+        yield _numbered(f"read_csv({listed}, union_by_name=true, filename='file__', all_varchar=true, header=true)")
     elif origin.kind == "json":
         yield _numbered(
-            f"read_json({listed}, format='newline_delimited', union_by_name=true, filename=true, sample_size=-1)"
+            f"read_json({listed}, format='newline_delimited', union_by_name=true, filename='file__', sample_size=-1)"
         )
     elif origin.kind == "duckdb":
         con.execute(f"attach {_text(origin.files[0])} as log__ (read_only)")
@@ -131,7 +132,7 @@ def relation(con: Any, origin: Origin) -> Iterator[str]:
 
 
 def _numbered(call: str) -> str:
-    return f"select *, filename as file__, row_number() over () as row__ from {call}"
+    return f"select *, row_number() over () as row__ from {call}"
 
 
 def _literal(file: str) -> str:

@@ -58,6 +58,7 @@ def query_for(
         "bad": _bad(design, name, time, also, span),
         "key": f"coalesce(hash(cast({name['player']} as varchar)), 0)",
         "t": f"coalesce({time}, 0)",
+        "naive": _naive(name["time"], types["time"]),
         "xp": f"coalesce({_number(name['xp'])}, 0) * {_sign(name)}",
         "track": _place(name, "track", design.track_order, 0),
         "source": _place(name, "source", list(design.sources), -1),
@@ -118,6 +119,16 @@ def _time(name: str, kind: str) -> str:
         return f"case when isfinite(cast({name} as double)) then cast({name} as double) end"
     # A text: ISO 8601, or seconds.
     return f"coalesce(epoch(try_cast({name} as timestamptz)), try_cast({name} as double))"
+
+
+def _naive(name: str, kind: str) -> str:
+    """Return whether a time names no zone."""
+    if kind.startswith("TIMESTAMP") and "ZONE" not in kind and "TZ" not in kind:
+        return "true"
+    if kind.startswith("TIMESTAMP") or any(word in kind for word in _NUMBERS):
+        return "false"
+    zone = r":[0-9.]+ *(z|[+-][0-9:]+)$"
+    return f"(try_cast({name} as double) is null and not regexp_matches(trim(cast({name} as varchar)), '{zone}', 'i'))"
 
 
 def _number(name: str) -> str:

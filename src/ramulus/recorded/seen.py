@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, fields
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,11 +14,11 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.recorded.following import Followed, arrivals, calendar_of, ends, follow
 from ramulus.recorded.rows import Batch, Ints
+from ramulus.recorded.sampling import DAY
 
 if TYPE_CHECKING:
     from ramulus.design import Design
 
-HOUR = 3600.0
 LEAST_SECONDS = 0.05  # A time that a game rounds to nothing is still some time.
 
 
@@ -31,7 +33,7 @@ class Seen:
         end: played seconds at the last award, shape (n,).
         first, last: the times of the first and the last award, shape (n,).
         midway: whose log starts midway, shape (n,).
-        weekdays: on which weekdays each was seen, Monday first, by UTC, shape (n, 7).
+        weekdays: on which weekdays each was seen, Monday first, shape (n, 7).
         effects: how its encounters went beside those of the forecast, or None where that was not asked.
     """
 
@@ -122,17 +124,20 @@ class Effects:
 
 
 ENOUGH = 20  # Encounters of a cell.
-DAY, THURSDAY = 86_400.0, 3  # On which 1970 began.
+THURSDAY = 3  # On which 1970 began.
 
 
-def _weekdays(batch: Batch) -> NDArray[np.bool_]:
-    weekday = (np.floor(batch.rows.time / DAY).astype(np.int64) + THURSDAY) % 7
+def _weekdays(batch: Batch, zone: ZoneInfo) -> NDArray[np.bool_]:
+    # A zone's clock is put forward or back by an hour, at night: one offset is close enough to tell days by.
+    offset = datetime.fromtimestamp(float(batch.rows.time[0]), zone).utcoffset() or timedelta()
+    weekday = (np.floor((batch.rows.time + offset.total_seconds()) / DAY).astype(np.int64) + THURSDAY) % 7
     return np.bincount(batch.owner * 7 + weekday, minlength=7 * batch.players).reshape(-1, 7) > 0
 
 
 def seen_in(
-    design: Design, batches: Iterable[Batch], track: int, longest_pause: float, cells: dict[int, Cells] | None = None
-) -> Seen:
+    design: Design, batches: Iterable[Batch], track: int, longest_pause: float, cells: dict[int, Cells] | None = None,
+    *, timezone: str = "UTC",
+) -> Seen:  # fmt: skip
     """Return what is kept of the players of some batches, at least one.
 
     Args:
@@ -141,17 +146,18 @@ def seen_in(
         track: the track's place.
         longest_pause: seconds.
         cells: what encounters of each profile's forecast are like, by the profile's place; None: not looked at.
+        timezone: of weekdays.
     """
     name = design.track_order[track]
     levels = design.track(name).max_level - design.track(name).start_level + 1
-    parts = []
+    parts, zone = [], ZoneInfo(timezone)
     for batch in batches:
         followed = follow(design, batch, longest_pause)
         effects = None if cells is None else _effects(design, batch, followed, cells)
         first, last = calendar_of(batch)
         parts.append(
             Seen(batch.keys, batch.profiles, arrivals(batch, followed, track, levels), ends(batch, followed), first,
-                 last, followed.midway, _weekdays(batch), effects)
+                 last, followed.midway, _weekdays(batch, zone), effects)
         )  # fmt: skip
     return Seen.joined(parts)
 

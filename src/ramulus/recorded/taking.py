@@ -63,6 +63,8 @@ class Taking:
 
     def _batch(self, columns: dict[str, NDArray[Any]]) -> Batch:
         columns = self._without_backward_times(columns)
+        if naive := int(columns["naive"].sum()):
+            self._reading.noticed["times name no zone: taken as UTC"] += naive
         key = columns["key"]
         begins = np.flatnonzero(np.append(True, key[1:] != key[:-1]))
         starts = np.append(begins, len(key)).astype(np.int64)
