@@ -22,8 +22,6 @@ ramulus plot canopy.toml observed --recorded log.parquet --output "$out/observed
 
 ramulus plot canopy.toml compare --also canopy_eased.toml --seed 7 --output "$out/compare.png" --quiet
 
-ramulus plot canopy.toml sensitivity --vary steepness --vary first_cost --vary crown_gate \
-    --vary sources.bark_borer.xp --output "$out/sensitivity.png" --quiet
 
 # page NAME ADDRESS: a page in a window of 1280 × 800, once it is drawn
 page() {

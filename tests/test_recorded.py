@@ -405,7 +405,9 @@ def test_intervals_hold_what_they_promise(count):
 def test_a_share_of_nobody_or_of_all_is_not_certain():
     left = left_of(np.array([2.0, 3, 4, 5]), np.ones(4, bool))
     assert left.share.tolist() == [1, 0.75, 0.5, 0.25, 0] and left.low[0] == pytest.approx(0.025**0.25)
-    assert (left.low[-1], left.high[-1]) == (0, left.high[-2]) and left.high[-1] > 0.5
+    assert left.low[-1] == 0 and left.high[-1] == pytest.approx(0.975 * left.high[-2])
+    at_once = left_of(np.full(20, 40.0), np.ones(20, bool))
+    assert at_once.share.tolist() == [1, 0] and at_once.high[-1] == pytest.approx(1 - 0.025 ** (1 / 20))
 
 
 def test_residuals_add_up_to_nothing():
@@ -491,6 +493,23 @@ def test_players_of_no_profile_are_held_against_all_of_them(tmp_path):
     slower = DEMO.with_values({f"players.{name}.seconds_between": 60 for name in DEMO.players})
     table = rm.sample_log(slower, players=150, days=12, seed=6, labelled=False)
     assert held(DEMO, table, tmp_path).verdicts()["culprit"].tolist() == ["speed over all"]
+
+
+def test_hours_and_awards_by_hand(tmp_path):
+    """Awards of 5, every 40 seconds, for costs of 10, 20 and 30: level 2 after the second, at 40 seconds."""
+    found = held(SMALL, rm.sample_log(SMALL, players=20, days=3, meals=0), tmp_path)
+    assert (found.pace()["hours_p50"] * 3600).round(6).tolist() == [40, 200, 440]
+    inside = found.in_level()
+    for column in ("hours_p50", "hours_p50_low", "hours_p50_high", "forecast_p50"):
+        assert (inside[column] * 3600).round(6).tolist() == [40, 160, 240]
+    assert (inside["ratio"] == 1).all() and inside["ended"].tolist() == [0, 0, 0]
+    other = SMALL.with_values({"sources.aphid_cluster.xp": 6})
+    for plays, share, paid in ((SMALL, 1, 5), (other, 0, 6)):
+        log = rm.read_log(
+            written(tmp_path, rm.sample_log(plays, players=20, days=3, meals=0).drop(columns="design")), SMALL
+        )
+        ((source, count, fine, xp, low, high),) = rm.replay(SMALL, log).awards().itertuples(index=False)
+        assert (source, fine, xp, low, high) == ("aphid_cluster", share, paid, 5, 5) and count == log.reading.rows
 
 
 def test_too_little_is_open(tmp_path):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from concurrent.futures import Executor
 from dataclasses import dataclass
@@ -15,7 +14,7 @@ import numpy as np
 
 from ramulus.errors import refuse_other_than_design
 from ramulus.goals import Judged, table_of
-from ramulus.recorded.agreement import Agreement, Culprit, agreement
+from ramulus.recorded.agreement import Agreement, Culprit, agreement, time_in_levels
 from ramulus.recorded.forecast import Forecast, Span, span_of
 from ramulus.recorded.goals_met import goals_met
 from ramulus.recorded.log import Log
@@ -23,7 +22,7 @@ from ramulus.recorded.parts import over_parts
 from ramulus.recorded.rows import UNKNOWN
 from ramulus.recorded.sampling import HOUR
 from ramulus.recorded.seen import Cells, Seen, seen_in
-from ramulus.recorded.survival import Median, median_of, ratio_of
+from ramulus.recorded.survival import NOBODY_KNOWS, Median, median_of, ratio_of
 from ramulus.results.simulate import by_share
 
 if TYPE_CHECKING:
@@ -34,6 +33,7 @@ if TYPE_CHECKING:
 PLAYERS = 1000
 FEWEST = 5  # Players of a group that is shown.
 EVERYONE = "everyone"
+BESIDE = ", beside the others"  # What a player does at all sources alike is no source's.
 
 
 @dataclass(frozen=True, eq=False)
@@ -166,8 +166,6 @@ def _pace_rows(one: OfProfile, start_level: int) -> list[tuple[Any, ...]]:
 
 
 def _in_level_rows(one: OfProfile, start_level: int) -> list[tuple[Any, ...]]:
-    from ramulus.recorded.agreement import time_in_levels
-
     (times, done), (foreseen, finished) = time_in_levels(one.recorded), time_in_levels(one.cut)
     rows = []
     for level in range(times.shape[1]):
@@ -180,8 +178,7 @@ def _in_level_rows(one: OfProfile, start_level: int) -> list[tuple[Any, ...]]:
 
 
 def _row(one: OfProfile, level: int, seen: int, ended: int, found: Median | None, foreseen: Median) -> tuple[Any, ...]:
-    if found is None:
-        found = Median(math.nan, math.nan, math.nan)
+    found = found or NOBODY_KNOWS
     hours = [value / HOUR for value in found]
     return (one.name, level, len(one.recorded), seen, ended, *hours, foreseen.value / HOUR, *ratio_of(found, foreseen))
 
@@ -189,13 +186,13 @@ def _row(one: OfProfile, level: int, seen: int, ended: int, found: Median | None
 def culprit_in_words(design: Design, culprit: Culprit) -> str:
     """Return what differs, and by how much."""
     if culprit.what == "pause":
-        return f"the pause between encounters is {culprit.effect:.3g} times as long as designed"
+        return f"pauses are {culprit.effect:.2f} times as long as designed"
     source = list(design.sources)[culprit.place]
     if culprit.what == "success":
         more = "more" if culprit.effect > 0 else "less"
-        return f"{source} succeeds {abs(culprit.effect):.1%} of times {more} often than designed"
+        return f"{source} succeeds {abs(culprit.effect) * 100:.1f} times in 100 {more} often than designed{BESIDE}"
     longer = "longer" if culprit.effect > 1 else "shorter"
-    return f"{source} takes {abs(culprit.effect - 1):.1%} {longer} than designed"
+    return f"{source} takes {abs(culprit.effect - 1):.1%} {longer} than designed{BESIDE}"
 
 
 def observed(

@@ -56,8 +56,9 @@ class Replay:
 
         Returns:
             A row a track and rule: `track`, `rule` ("as designed", or the codes of mistakes), `players` who have an
-            award that it does not explain, `awards`, how many were looked at, `explained`, how many of them come out as
-            logged, and `first_difference` from the design, in words.
+            award that it does not explain, `awards`, how many there are, `explained`, how many of them come out as
+            logged, and `first_difference` from the design, in words. Of rules other than the design's, `explained` is
+            scaled up from 2,500 awards that differ and as many that do not, and `players` are those among them.
         """
         import pandas as pd
 

@@ -30,8 +30,8 @@ def left_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.95)
     """Return the share to whom it has not happened, where some are not seen to the end, with log-log intervals.
 
     Kaplan and Meier, "Nonparametric estimation from incomplete observations", 1958. That interval is none before the
-    first to whom it happens, where the end below is that of Clopper and Pearson for those still seen, and none after
-    the last, where the end above stays: nobody can know that it happens to all.
+    first to whom it happens and after the last. There it is that of Clopper and Pearson, of none, and of all, of those
+    still seen, the latter beginning from the end above that is known last.
 
     Args:
         times: until it happened, or until the last look.
@@ -47,9 +47,10 @@ def left_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.95)
     at, share = np.append(0.0, seen.quantiles), np.append(1.0, seen.probabilities)
     below, above = (np.append(np.nan, end.probabilities) for end in (band.low, band.high))
     still = len(times) - np.searchsorted(np.sort(times), at)
-    low = np.where(share >= 1, ((1 - confidence) / 2) ** (1 / still), np.where(share > 0, below, 0.0))
+    none_of = ((1 - confidence) / 2) ** (1 / still)
+    low = np.where(share >= 1, none_of, np.where(share > 0, below, 0.0))
     high = np.where(share >= 1, 1.0, above)
-    return Left(at, share, low, np.where(share > 0, high, high[share > 0][-1]))
+    return Left(at, share, low, np.where(share > 0, high, high[share > 0][-1] * (1 - none_of)))
 
 
 class Median(NamedTuple):

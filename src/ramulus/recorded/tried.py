@@ -18,7 +18,7 @@ class Rule:
     Attributes:
         mistakes: the mistakes, none for the design itself.
         explained: how many of the awards come out as they were logged; of those looked at, scaled up to all.
-        players: how many players have an award that does not.
+        players: how many players have an award that does not; but for the design itself, of those looked at.
     """
 
     mistakes: tuple[str, ...]

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from ramulus.formula import parse
 from ramulus.game.mistakes import MISTAKES
+from ramulus.recorded.observed import culprit_in_words
 from ramulus.recorded.tried import AS_DESIGNED
 from ramulus.words.judged import Verdict
 from ramulus.words.writers import Column, hours, number, significant
@@ -152,20 +153,18 @@ def _pace(found: Observed, one: OfProfile) -> str:
 
 def culprit_finding(design: Design, profile: str, culprit: Culprit) -> str:
     """Return what differs, by how much, and what to change."""
+    what = culprit_in_words(design, culprit)
     if culprit.what == "pause":
         now = design.profile(profile).seconds_between
-        way = f"players.{profile}.seconds_between {now:g} → {now * culprit.effect:.3g}"
-        return f"pauses are {culprit.effect:.2f} times as long as designed ({_ends(culprit, 2)}): {way}"
+        return f"{what} ({_ends(culprit, 2)}): players.{profile}.seconds_between {now:g} → {now * culprit.effect:.3g}"
     source = list(design.sources)[culprit.place]
     if culprit.what == "success":
-        return f"{source} succeeds {culprit.effect:+.1%} of times beside the others ({_percent(culprit)}): its success"
-    longer = "longer" if culprit.effect > 1 else "shorter"
-    share = abs(culprit.effect - 1)
+        return f"{what} ({culprit.low * 100:+.1f} to {culprit.high * 100:+.1f}): its success"
     own = design.sources[source].seconds
     way = _seconds_read(design, source)
     if isinstance(own, int | float):
         way = f"sources.{source}.seconds {own:g} → {own * culprit.effect:.3g}"
-    return f"{source} takes {share:.1%} {longer} beside the others than designed ({_ends(culprit, 3)}): {way}"
+    return f"{what} ({_ends(culprit, 3)}): {way}"
 
 
 def _seconds_read(design: Design, source: str) -> str:
@@ -178,10 +177,6 @@ def _seconds_read(design: Design, source: str) -> str:
 
 def _ends(culprit: Culprit, digits: int) -> str:
     return f"{culprit.low:.{digits}f} to {culprit.high:.{digits}f} times"
-
-
-def _percent(culprit: Culprit) -> str:
-    return f"{culprit.low:+.1%} to {culprit.high:+.1%}"
 
 
 def _in_one(lines: Iterator[str]) -> str:
