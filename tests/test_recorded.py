@@ -718,6 +718,8 @@ def test_what_the_columns_cannot_tell_is_said(tmp_path, plays):
         {"values": [10, 20]}, max_level=3, sources={"aphid_cluster": {"level": 1, "xp": 5}}, encounter={"seconds": 30}
     )
     table = rm.sample_log(alone, players={"players": 20}, days=2)
+    short = fitted(DEMO, rm.sample_log(DEMO, players=30, days=3, seed=2), tmp_path)
+    assert "too little" in short.not_told["players.adept.days_per_week"]
     assert "no schedule" in fitted(alone, table, tmp_path).not_told["players.players.hours_per_day"]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from html import escape
 from typing import TYPE_CHECKING
@@ -92,11 +93,12 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
         if progress is not None:
             progress(0.7 * (number + 1) / len(named))
     estimates += work.of_all(named)
+    too_little = {one.name: "there is too little of it in this log" for one in estimates if math.isnan(one.after)}
     fitted, why_not = with_estimates(design, estimates)
     held = observed(fitted, log, players=FORECAST, seed=seed + 1)
     if not named:
         why_not = "the log says of no player which profile it is: whose the numbers are cannot be told"
-    return Fit(fitted, estimates, work.not_told, held, why_not or _refused(held))
+    return Fit(fitted, estimates, work.not_told | too_little, held, why_not or _refused(held))
 
 
 def _refused(held: Observed) -> str | None:

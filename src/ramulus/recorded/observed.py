@@ -191,8 +191,7 @@ def culprit_in_words(design: Design, culprit: Culprit) -> str:
     if culprit.what == "success":
         more = "more" if culprit.effect > 0 else "less"
         return f"{source} succeeds {abs(culprit.effect) * 100:.1f} times in 100 {more} often than designed{BESIDE}"
-    longer = "longer" if culprit.effect > 1 else "shorter"
-    return f"{source} takes {abs(culprit.effect - 1):.1%} {longer} than designed{BESIDE}"
+    return f"{source} takes {culprit.effect:.3f} times as long as designed{BESIDE}"
 
 
 def observed(

@@ -138,7 +138,8 @@ class ProfileFits:
         mean = with_error_of(mean, pause_of(mine))
         fine, finer = refined(tables.values, logs)
         best = fine[np.argmax(finer, axis=1)]
-        fitted = trait.model_copy(update={"mean": mean[0], "sd": max(sd[0], 0.0)})
+        known = sd[0] if math.isfinite(sd[0]) else float(trait.sd)
+        fitted = trait.model_copy(update={"mean": mean[0], "sd": known})
         of_classes = np.array([quantile_of(fitted, ability_of(one)) for one in range(CLASSES)])
         nearest = np.abs(best[:, None] - of_classes[None, :]).argmin(axis=1)
         order = np.argsort(keys)

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 GRID, FINE = 41, 601
 NEVER = 1e-12
+# Standard error of a logarithm from which on next to nothing is known: the interval spans a factor of fifty each way.
+BARELY = 2.0
 
 
 class TraitTables:
@@ -159,6 +161,9 @@ def mean_and_sd(
     found = minimize(lost, start, method="Nelder-Mead", options={"xatol": 1e-5, "fatol": 1e-5, "maxiter": 600})
     errors = _errors(lost, found.x)
     mean, log_sd = (float(one) for one in found.x)
+    if not errors[1] < BARELY:
+        unknown = (math.nan, math.nan, math.nan)
+        return ((mean, mean - 1.96 * errors[0], mean + 1.96 * errors[0]), unknown)
     return (
         (mean, mean - 1.96 * errors[0], mean + 1.96 * errors[0]),
         (math.exp(log_sd), math.exp(log_sd - 1.96 * errors[1]), math.exp(log_sd + 1.96 * errors[1])),
