@@ -92,12 +92,18 @@ def play_until(
     last_level: int | None, design: Design, players: int | Mapping[str, int], hours: float, seed: int, *,
     executor: Executor | None = None, progress: Callable[[Progress], object] | None = None,
     keep_players: bool | None = None, most_encounters: int = MOST_ENCOUNTERS, until: Sequence[str] = (),
+    coarse: bool = False,
 ) -> SimulationResult:  # fmt: skip
-    """Play as `simulate` does, but only up to a level of the main track, where that is enough to know."""
+    """Play as `simulate` does, but only up to a level of the main track, where that is enough to know.
+
+    `coarse` has players of like ability share their tables: for what is looked at while a number moves.
+    """
     _refuse_sizes(hours, most_encounters)
     counts = _counts(design, players)
     asked = _tracks_asked_for(design, until)
-    stages = [make_stage(design, profile, hours, most_encounters, last_level, asked) for profile in counts]
+    stages = [
+        make_stage(design, profile, hours, most_encounters, last_level, asked, coarse=coarse) for profile in counts
+    ]
     levels = {
         name: track.max_level - track.start_level + 1 for name in design.track_order if (track := design.track(name))
     }

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 
 Ints = NDArray[np.int64]
 HARDLY_EVER = 1e-6  # Less than once in as many encounters as anybody is played for.
+NEIGHBOURS = 3  # Classes of ability that share tables where a rough answer will do.
 
 
 class Sources(NamedTuple):
@@ -145,7 +146,7 @@ class Stage:
 
 def make_stage(
     design: Design, profile: str, hours: float, most_encounters: int, last_level: int | None = None,
-    until: Sequence[str] = (),
+    until: Sequence[str] = (), *, coarse: bool = False,
 ) -> Stage:  # fmt: skip
     """Return a design's arrays for one profile; play ends at the last level (default: the cap).
 
@@ -156,13 +157,17 @@ def make_stage(
         most_encounters: after which a player is given up.
         last_level: the level of the main track that is enough.
         until: further tracks whose caps have to be reached before play ends, where players still practise them.
+        coarse: whether neighbouring classes of ability share the tables of the middle one: faster, and not exact.
 
     Raises:
         DesignError: a formula fails somewhere, or gives what its place does not allow, or awards are too large.
         MissingPartError: sources, or the time of an encounter, are missing.
     """
     player = design.profile(profile)
-    tables = [tabulated(design).profile(profile, ability) for ability in range(classes_of(player))]
+    classes = [
+        NEIGHBOURS * (one // NEIGHBOURS) + NEIGHBOURS // 2 if coarse else one for one in range(classes_of(player))
+    ]
+    tables = [tabulated(design).profile(profile, ability) for ability in classes]
     until = [name for name in until if any(is_practised_at_cap(one, name) for one in tables)]
     return Stage(
         profile=profile,
