@@ -15,6 +15,7 @@ import typer
 from ramulus import __version__
 from ramulus.cli import (
     award,
+    bench,
     check,
     compare,
     compile,
@@ -80,6 +81,7 @@ for command in (
     tune,
     plot,
     report,
+    bench,
     export,
     conform,
     sample,

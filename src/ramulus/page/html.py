@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import json
 import re
 from functools import cache
 from importlib import resources
@@ -33,8 +34,21 @@ def html_of(title: str, sections: Sequence[Section]) -> str:
     return _page(title, sections, resource("page.js") + _hand_out_script(sections), live=False)
 
 
+def bench_page_of(title: str, file: str) -> str:
+    """Return the page of a bench, which asks for all that it shows.
+
+    Args:
+        title: the design's.
+        file: the design file's name.
+    """
+    short, script = shortened(" ".join(title.split()), LONGEST_TITLE), resource("bench.js")
+    style = resource("page.css") + resource("bench.css")
+    page = _environment().get_template("bench.html.jinja")
+    return page.render(title=short, file=file, style=style, script=script, script_hash=_hash_of(script))
+
+
 def live_page_of(title: str, sections: Sequence[Section], version: int) -> str:
-    """Return a page that is served, and follows what it is told: its figures come later.
+    """Return the report as a bench serves it: it follows what is shown there, and its figures come later.
 
     Args:
         title: the design's.
@@ -45,12 +59,12 @@ def live_page_of(title: str, sections: Sequence[Section], version: int) -> str:
 
 
 def content_of(sections: Sequence[Section]) -> str:
-    """Return what a live page shows, without what stays around it."""
+    """Return what a served report shows, without what stays around it."""
     return _environment().get_template("content.html.jinja").render(sections=sections, live=True)
 
 
 def drawing_of(figure: Figure) -> str:
-    """Return what is inside of a figure, for a live page that asks for it."""
+    """Return what is inside of a figure, for a served report that asks for it."""
     return _environment().get_template("drawing.html.jinja").render(part=figure)
 
 
@@ -70,7 +84,9 @@ def _hand_out_script(sections: Sequence[Section]) -> str:
     game = re.sub(r"^export ", "", panels[0].script, flags=re.MULTILINE)
     # Neither may stand inside of a page's script, whatever a multiplier is called.
     game = game.replace("</", "<\\/").replace("<!--", "<\\!--")
-    return f"const game = (() => {{\n{game}return {{ {', '.join(names)} }};\n}})();\n" + resource("hand_out.js")
+    about = json.dumps({"sources": panels[0].sources, "chains": panels[0].chains}).replace("<", "\\u003c")
+    made = f"const game = (() => {{\n{game}return {{ {', '.join(names)} }};\n}})();\nconst about = {about};\n"
+    return made + resource("hands.js") + 'hands.handOut(document.getElementById("hands"), game, about);\n'
 
 
 @cache

@@ -106,11 +106,19 @@ class Folded:
 
 @dataclass(frozen=True)
 class Panel:
-    """Where XP is handed out: the exported code, sources that have a button, and the track."""
+    """Where XP is handed out.
+
+    Attributes:
+        script: the exported code.
+        sources: those that have a button.
+        track: the main track.
+        chains: by source and level, the multipliers that change its award: (name, factor), in order.
+    """
 
     script: str
     sources: tuple[str, ...]
     track: str
+    chains: Mapping[str, Mapping[int, list[tuple[str, float]]]] = field(default_factory=dict)
     kind: str = "panel"
 
 

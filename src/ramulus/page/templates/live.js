@@ -1,12 +1,7 @@
-// A live page: content comes anew when the server says so, figures when they are looked at, and sliders try constants.
-const base = location.pathname;
+// A served report: content comes anew when the server says so, and figures when they are looked at.
+const base = location.pathname.replace(/report$/, "");
 const part = (name) => document.getElementById("live-" + name);
-let version = Number(document.body.dataset.version), latest = null, replacing = false, asked = 0;
-
-async function send(path, body) {
-  const answer = await fetch(base + path, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
-  if (!answer.ok) part("notice").textContent = await answer.text();
-}
+let version = Number(document.body.dataset.version), latest = null, replacing = false;
 
 // --- figures: those in sight, one after another ---
 const waiting = [];
@@ -59,78 +54,17 @@ async function replace() {
   lookFor();
 }
 
-// --- sliders ---
-let timer = 0;
-function written(value) { return Number(value.toPrecision(12)); }
-function tryAll() {
-  clearTimeout(timer);
-  const mine = ++asked;
-  timer = setTimeout(() => {
-    const values = {};
-    for (const row of part("sliders").children) {
-      const number = row.querySelector("input[type=number]");
-      if (number.value !== "" && Number.isFinite(number.valueAsNumber)) values[row.dataset.name] = written(number.valueAsNumber);
-    }
-    if (mine === asked) send("try", values);
-  }, 120);
-}
-function rowOf(slider) {
-  const row = document.createElement("div"), label = document.createElement("label");
-  const range = document.createElement("input"), number = document.createElement("input"), was = document.createElement("span");
-  row.dataset.name = slider.name;
-  label.textContent = slider.name;
-  label.htmlFor = range.id = "slider-" + slider.name;
-  Object.assign(range, { type: "range", min: slider.low, max: slider.high, step: slider.step });
-  Object.assign(number, { type: "number", step: "any" });
-  number.setAttribute("aria-label", slider.name + ", as a number");
-  was.className = "note";
-  range.addEventListener("input", () => { number.value = written(range.valueAsNumber); tryAll(); });
-  number.addEventListener("input", () => { if (number.value !== "") range.value = number.value; tryAll(); });
-  row.append(label, range, number, was);
-  return row;
-}
-function showSliders(state) {
-  const box = part("sliders"), shape = JSON.stringify(state.sliders);
-  if (box.dataset.shape !== shape) {
-    box.replaceChildren(...state.sliders.map(rowOf));
-    box.dataset.shape = shape;
-  }
-  part("try").hidden = state.sliders.length === 0;
-  for (const [index, slider] of state.sliders.entries()) {
-    const row = box.children[index], [range, number] = row.querySelectorAll("input");
-    const value = state.trial[slider.name] ?? slider.value;
-    // Whoever is moving it has the newer value.
-    if (!row.contains(document.activeElement)) { range.value = value; number.value = value; }
-    row.querySelector("span").textContent = "file: " + slider.value;
-  }
-}
-
 // --- what the server says ---
 async function take(state) {
-  part("state").textContent = state.working ? "Playing …" : `Follows ${state.file} as it is saved.`;
-  part("notice").textContent = state.notice;
+  part("state").textContent = state.working ? "Playing …" : "Follows what the bench shows.";
   document.documentElement.classList.toggle("working", state.working);
-  const lines = state.errors.map((line) => Object.assign(document.createElement("li"), { textContent: line }));
-  part("errors").querySelector("ul").replaceChildren(...lines);
-  part("errors").querySelector("strong").textContent = Object.keys(state.trial).length
-    ? "These values are refused; the page shows what it was before." : "The file has a mistake; the page shows what it was before.";
-  part("errors").hidden = lines.length === 0;
-  const trial = Object.entries(state.trial).map(([name, value]) => `${name} = ${value}`).join(", ");
-  part("choice").hidden = trial === "";
-  part("trial").textContent = "Trying " + trial;
-  part("keep").textContent = "Keep in " + state.file;
-  part("keep").disabled = lines.length > 0;
-  showSliders(state);
-  if (latest === null && trial !== "") part("try").open = true;
   latest = state;
   if (replacing) return;
   replacing = true;
   while (latest.version !== version) await replace();
   replacing = false;
 }
-part("keep").addEventListener("click", () => send("keep", {}));
-part("undo").addEventListener("click", () => { document.activeElement?.blur(); send("try", {}); });
 const events = new EventSource(base + "events");
 events.onmessage = (event) => take(JSON.parse(event.data));
-events.onerror = () => { part("state").textContent = "The server has ended; this page does not follow the file any more."; };
+events.onerror = () => { part("state").textContent = "The server has ended; this page follows nothing any more."; };
 lookFor();

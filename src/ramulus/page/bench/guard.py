@@ -1,4 +1,4 @@
-"""Who may talk to a live page: windows on this machine that were given its address, and no other page."""
+"""Who may talk to a bench: windows on this machine that were given its address, and no other page."""
 
 from __future__ import annotations
 

@@ -1,0 +1,328 @@
+// The bench: what is turned on the left changes what is drawn on the right, while it is turned.
+import { Figure } from "./figure.mjs";
+import { handOut } from "./hands.mjs";
+import { History } from "./history.mjs";
+import { showFindings, showGoals, showTuning } from "./judged.mjs";
+import { Numbers } from "./numbers.mjs";
+import { saveCsv, savePng, saveSvg } from "./saving.mjs";
+import { HANDS, Tabs } from "./tabs.mjs";
+import { byId, element, plain } from "./text.mjs";
+import { OneAtATime, gameAddress, get, listen, post, reportAddress } from "./wire.mjs";
+
+const WAIT = 250; // Milliseconds of rest after which what is typed or stepped is played in full.
+
+class Bench {
+  history = new History();
+  /** What is shown in full, as the server told it. @type {any} */
+  shown = null;
+  /** What a preview says, while something moves. @type {any} */
+  preview = null;
+  /** Values while a hand moves one of them. @type {Record<string, unknown> | null} */
+  moving = null;
+  /** @type {any} */
+  state = null;
+  fetching = false;
+  /** What the server said last that is tried. */
+  heard = "";
+  timer = 0;
+  sending = 0;
+
+  constructor() {
+    this.numbers = new Numbers((place, value, done) => this.turn({ [place]: value }, done), () => this.marks());
+    this.tabs = new Tabs((anew) => this.look(anew));
+    this.figure = new Figure(byId("figure"), byId("under"), (changes, done) => this.turn(changes, done));
+    this.previews = new OneAtATime(
+      (/** @type {any} */ asked) => post("preview", asked),
+      (answer, asked) => this.take(answer, asked),
+      (error) => this.refuse(error.message),
+    );
+    this.buttons();
+    listen((state) => this.hear(state), () => { byId("state").textContent = "The server has ended; nothing here is followed or kept any more."; });
+  }
+
+  buttons() {
+    const press = (/** @type {string} */ id, /** @type {() => unknown} */ act) => byId(id).addEventListener("click", () => act());
+    press("undo", () => this.step(this.history.undo()));
+    press("redo", () => this.step(this.history.redo()));
+    press("keep", () => this.send("keep", {}));
+    press("back", () => { this.history.push(this.unturned(), (place) => this.numbers.inFile(place)); this.step(this.history.values); });
+    press("variant", () => this.askName());
+    press("variant-write", () => this.writeVariant());
+    press("tune", () => this.send("tune", { names: this.numbers.ticked }));
+    press("tune-stop", () => this.send("tune/stop", {}));
+    press("zoom-in", () => this.figure.zoomBy(1.5));
+    press("zoom-out", () => this.figure.zoomBy(1 / 1.5));
+    press("zoom-all", () => this.figure.reset());
+    press("save-png", () => savePng(this.svg(), this.tabs.tab));
+    press("save-svg", () => saveSvg(this.svg(), this.tabs.tab));
+    press("save-csv", () => { const spec = this.figure.spec; if (spec) saveCsv(spec.heads, spec.rows, this.tabs.tab); });
+    byId("behind").addEventListener("toggle", () => this.table());
+    /** @type {HTMLAnchorElement} */ (byId("report")).href = reportAddress();
+    document.addEventListener("keydown", (event) => this.key(event));
+  }
+
+  svg() {
+    return /** @type {SVGSVGElement} */ (byId("figure").querySelector("svg"));
+  }
+
+  /** Undo and redo by keys, but for where text is written. @param {KeyboardEvent} event */
+  key(event) {
+    const writes = /** @type {HTMLElement} */ (event.target).matches("input[type=number], input[type=search], input[type=text], textarea");
+    if (!(event.ctrlKey || event.metaKey) || writes) return;
+    const key = event.key.toLowerCase();
+    if (key === "z") this.step(event.shiftKey ? this.history.redo() : this.history.undo());
+    else if (key === "y") this.step(this.history.redo());
+    else return;
+    event.preventDefault();
+  }
+
+  // --- what is turned ---
+
+  /** Values as the file has them, for all places that were turned. */
+  unturned() {
+    const values = { ...this.history.values };
+    for (const place of Object.keys(values)) {
+      const file = this.numbers.inFile(place);
+      if (file === undefined) delete values[place];
+      else values[place] = file;
+    }
+    return values;
+  }
+
+  /** @param {Record<string, unknown>} changes @param {boolean} done whether the hand has let go */
+  turn(changes, done) {
+    const values = { ...this.history.values, ...changes };
+    if (done) this.history.push(values, (place) => this.numbers.inFile(place));
+    this.moving = done ? null : values;
+    this.show(values);
+    if (!done) return;
+    this.playSoon();
+  }
+
+  /** Values that the file does not have anyway. @param {Record<string, unknown>} values */
+  asked(values) {
+    return Object.fromEntries(Object.entries(values).filter(([place, value]) => this.numbers.inFile(place) !== value));
+  }
+
+  /** @param {Record<string, unknown>} values */
+  step(values) {
+    this.moving = null;
+    this.show(values);
+    this.playSoon();
+  }
+
+  /** Show at once what some values do; what is said of those before is pale until they are played. @param {Record<string, unknown>} values */
+  show(values) {
+    this.numbers.set(values);
+    this.stale(true);
+    if (this.tabs.tab !== HANDS) this.previews.ask({ values: this.asked(values), tab: this.tabs.tab });
+  }
+
+  /** @param {boolean} on */
+  stale(on) {
+    for (const id of ["goals", "findings", "goals-count", "findings-count"]) byId(id).classList.toggle("stale", on);
+  }
+
+  playSoon() {
+    clearTimeout(this.timer);
+    this.timer = window.setTimeout(() => {
+      this.timer = 0;
+      this.send("try", this.asked(this.history.values));
+    }, WAIT);
+    this.marks();
+  }
+
+  /** @param {string} path @param {unknown} body */
+  async send(path, body) {
+    this.sending += 1;
+    try {
+      await post(path, body);
+    } catch (error) {
+      this.refuse(/** @type {Error} */ (error).message);
+    }
+    this.sending -= 1;
+    this.adopt();
+    this.settle();
+  }
+
+  askName() {
+    byId("variant-name").hidden = !byId("variant-name").hidden;
+    if (!byId("variant-name").hidden) byId("variant-called").focus();
+  }
+
+  async writeVariant() {
+    await this.send("variant", { name: /** @type {HTMLInputElement} */ (byId("variant-called")).value });
+    byId("variant-name").hidden = true;
+  }
+
+  async bend() {
+    const track = this.tabs.track;
+    try {
+      const cost = await post("points", { values: this.asked(this.history.values), track });
+      this.turn({ [`tracks.${track}.cost`]: cost }, true);
+    } catch (error) {
+      this.refuse(/** @type {Error} */ (error).message);
+    }
+  }
+
+  // --- what is shown ---
+
+  /** A preview has come. @param {any} answer @param {any} asked */
+  take(answer, asked) {
+    if (asked.tab !== this.tabs.tab || this.shown === null) return;
+    this.preview = { ...this.shown.now, ...answer };
+    this.notice("");
+    this.draw({ coarse: true });
+  }
+
+  /** @param {string} why */
+  refuse(why) {
+    this.notice(why);
+  }
+
+  /** @param {string} text */
+  notice(text) {
+    byId("notice").textContent = text;
+  }
+
+  /** What the server says. @param {any} state */
+  async hear(state) {
+    const before = this.state;
+    this.state = state;
+    byId("state").textContent = state.working ? "Playing in full …" : `Follows ${state.file} as it is saved.`;
+    byId("working").hidden = !state.working;
+    if (state.notice !== before?.notice) this.notice(state.notice);
+    byId("errors").hidden = state.errors.length === 0;
+    byId("errors").replaceChildren(...state.errors.map((/** @type {string} */ line) => element("li", {}, line)));
+    showTuning(state.tuning);
+    this.marks();
+    if (this.fetching) return;
+    this.fetching = true;
+    while (this.state.version !== this.shown?.version) await this.fetch();
+    this.fetching = false;
+    this.adopt();
+    this.settle();
+  }
+
+  /** Where what is tried is what was played in full, show that: going back to it plays nothing. */
+  settle() {
+    const { state, shown } = this;
+    if (shown === null || state.working || this.sending || this.timer || state.version !== shown.version) return;
+    if (JSON.stringify(sorted(this.asked(this.history.values))) !== JSON.stringify(sorted(state.trial)) || state.errors.length) return;
+    this.stale(false);
+    if (this.preview === null || this.tabs.tab === HANDS) return;
+    this.preview = null;
+    this.draw({});
+  }
+
+  /** Take over what another window, or a search, tries; once what the file says is known as well. */
+  adopt() {
+    const { state, shown } = this;
+    if (state === null || shown === null || state.working || this.sending || this.moving || this.timer || state.version !== shown.version) return;
+    const trial = JSON.stringify(sorted(state.trial));
+    if (trial === this.heard) return;
+    this.heard = trial;
+    if (JSON.stringify(sorted(this.asked(this.history.values))) === trial) return;
+    const values = { ...this.unturned(), ...state.trial };
+    this.history.push(values, (place) => this.numbers.inFile(place));
+    this.numbers.set(values);
+    this.marks();
+  }
+
+  async fetch() {
+    const anew = this.shown === null;
+    this.shown = await get("shown");
+    document.title = `${this.shown.title}: bench`;
+    byId("title").textContent = this.shown.title;
+    this.preview = null;
+    const mine = anew ? this.state.trial : this.moving ?? this.history.values;
+    this.numbers.show(this.shown.numbers, mine);
+    if (anew && Object.keys(this.state.trial).length) this.history.push(this.state.trial, (place) => this.numbers.inFile(place));
+    this.stale(false);
+    showGoals(this.shown.goals);
+    showFindings(this.shown.findings);
+    this.marks();
+    this.look(anew);
+  }
+
+  /** Look at a tab: what is known of it at once, and what is tried and not played yet by a preview. @param {boolean} anew */
+  look(anew) {
+    if (this.shown === null) return;
+    if (this.tabs.tab === HANDS) {
+      this.hands();
+      return;
+    }
+    this.draw({ anew });
+    if (this.state.working) this.previews.ask({ values: this.asked(this.history.values), tab: this.tabs.tab });
+  }
+
+  /** @param {{coarse?: boolean, anew?: boolean}} how */
+  draw(how) {
+    const now = how.coarse ? this.preview : this.shown.now;
+    if (this.tabs.tab !== "cost" && !now.players) {
+      byId("told").textContent = `Nothing is played: ${this.shown.missing}`;
+      this.tabs.choose("cost");
+      return;
+    }
+    this.tabs.options(now, () => this.bend());
+    const verdicts = new Map(this.shown.goals.map((/** @type {any} */ goal) => [`${goal.player}: ${goal.wish}`, goal.verdict]));
+    const file = this.shown.file ?? (how.coarse ? this.shown.now : null);
+    const spec = this.tabs.spec(now, file, verdicts, this.moving ?? this.history.values);
+    this.figure.show(spec, how);
+    this.legend(spec, file !== null);
+    const players = now.players ? Object.values(now.players)[0] : 0;
+    const size = !now.players || this.tabs.tab === "cost" ? "" : how.coarse ? `About so: ${plain(players)} players of each kind, at once. ` : `${plain(players)} players of each kind. `;
+    byId("told").textContent = `${size}${spec.note ?? ""}`;
+    this.table();
+  }
+
+  /** @param {import("./spec.mjs").Spec} spec @param {boolean} beside */
+  legend(spec, beside) {
+    const entries = [...(spec.areas ?? []), ...spec.lines.filter((one) => !one.pale)].map((one) => {
+      const swatch = element("span", { class: "swatch" });
+      swatch.style.background = `var(--accent-${one.color % 8})`;
+      return element("li", {}, swatch, one.label);
+    });
+    if (beside) entries.push(element("li", {}, element("span", { class: "swatch pale" }), "the file's"));
+    byId("legend").replaceChildren(...entries);
+  }
+
+  table() {
+    const spec = this.figure.spec, box = byId("behind");
+    if (spec === null || !(/** @type {HTMLDetailsElement} */ (box).open)) return;
+    const cells = (/** @type {(string | number | null)[]} */ row) => row.map((one) => element("td", { class: typeof one === "string" ? "" : "number" }, typeof one === "string" ? one : plain(one)));
+    byId("rows").replaceChildren(element("table", {}, element("thead", {}, element("tr", {}, ...spec.heads.map((head) => element("th", { scope: "col" }, head)))), element("tbody", {}, ...spec.rows.map((row) => element("tr", {}, ...cells(row))))));
+  }
+
+  marks() {
+    const state = this.state, tried = Object.keys(this.asked(this.history.values)).length;
+    const set = (/** @type {string} */ id, /** @type {boolean} */ on) => { /** @type {HTMLButtonElement} */ (byId(id)).disabled = !on; };
+    set("undo", this.history.canUndo);
+    set("redo", this.history.canRedo);
+    set("back", tried > 0);
+    const ready = tried > 0 && state !== null && !state.working && state.errors.length === 0;
+    set("keep", ready);
+    set("variant", ready);
+    byId("keep").textContent = `Keep in ${state?.file ?? "the file"}`;
+    const ticked = this.numbers.ticked.length, going = typeof state?.tuning?.going === "string";
+    set("tune", ticked > 0 && !going && (this.shown?.goals.length ?? 0) > 0);
+    byId("tune").textContent = ticked ? `Tune ${ticked} ticked` : "Tune what is ticked";
+  }
+
+  async hands() {
+    const { hands, version } = this.shown;
+    byId("hands-none").hidden = hands !== null;
+    byId("hands").hidden = hands === null;
+    if (hands === null || byId("hands").dataset.version === String(version)) return;
+    byId("hands").dataset.version = String(version);
+    const game = await import(gameAddress(version));
+    handOut(byId("hands"), game, { ...hands, file: this.state.file });
+  }
+}
+
+/** @param {Record<string, unknown>} values */
+function sorted(values) {
+  return Object.entries(values).sort(([one], [other]) => (one < other ? -1 : 1));
+}
+
+new Bench();
