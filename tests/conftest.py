@@ -83,7 +83,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 # What is left out of `./dev fast`: figures, pages, whole processes, long statistics, searches.
 SLOW = (
     "attack/test_processes", "test_agreement", "test_docs", "test_figures_and_examples", "test_first_hour", "test_guide",
-    "test_live", "test_other_means", "test_page", "test_places", "test_surroundings", "test_tuning", "test_compare", "test_players",
+    "test_bench", "test_web", "test_other_means", "test_page", "test_places", "test_surroundings", "test_tuning", "test_compare", "test_players",
     "test_working_together", "test_simulation", "test_standing_out", "test_properties",
 )  # fmt: skip
 

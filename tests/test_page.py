@@ -276,6 +276,6 @@ def test_xp_handed_out_on_the_page_is_booked_as_the_ledger_does(tmp_path):
             assert label.text_content() == ledger.label, key
         amount.fill("-3")
         panel.get_by_role("button", name="Lose").click()
-        assert "allowed" in panel.locator("li").first.text_content() and label.text_content() == ledger.label
+        assert "allowed" in panel.locator("[data-hand=said]").text_content() and label.text_content() == ledger.label
         panel.get_by_role("button", name="Start anew").click()
         assert label.text_content() == rm.Ledger(design).label and panel.locator("li").count() == 0

@@ -1,4 +1,4 @@
-"""Attacks on the live page's server: whatever is asked, it answers, and nobody without its address is told anything."""
+"""Attacks on the bench's server: whatever is asked, it answers, and nobody without its address is told anything."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ from ramulus.cli.closing import Closing
 from ramulus.design import demo_text
 
 pytest.importorskip("starlette")
-from ramulus.page.live import Session, Sizes
-from ramulus.page.live.app import app_of
+from ramulus.page.bench import Session, Sizes
+from ramulus.page.bench.app import app_of
 
 TOKEN, PORT = "t0k3n", 4321
 ROUTES = (
@@ -26,6 +26,14 @@ ROUTES = (
     "figure/pace",
     "try",
     "keep",
+    "shown",
+    "preview",
+    "points",
+    "variant",
+    "tune",
+    "tune/stop",
+    "game.mjs",
+    "report",
     "figure/",
     "nothing",
     "events/",
