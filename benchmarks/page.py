@@ -1,6 +1,6 @@
-"""What the page costs: playing it, drawing it, showing it, and following a file.
+"""What the page costs: playing it, drawing it, showing it; and how soon the bench shows a save.
 
-    python benchmarks/page.py     # a minute; needs the extras `live` and `test`, and Chromium
+    python benchmarks/page.py     # a minute; needs the extra `test`, and Chromium
 
 Each time is the least of some rounds, and stands beside one simulation of the same players.
 """
@@ -41,23 +41,11 @@ def until(page: Page, condition: str) -> None:
         time.sleep(0.01)
 
 
-def says(page: Page, number: str) -> None:
-    """Wait until the page says that something has become a number, and not one that only begins like it."""
-    until(page, f"/→ {number.replace('.', '[.]')}(?![\\d.])/.test(document.querySelector('#since')?.textContent ?? '')")
-
-
 def saved(page: Page, file: Path) -> None:
-    """Save a number, and wait until a window shows what that changed, with the figure of pace drawn anew."""
+    """Save a number, and wait until a window has it, played in full."""
     gate = next(VALUES)
     file.write_text(re.sub(r"crown_gate = \d+", f"crown_gate = {gate}", demo_text()), encoding="utf-8")
-    says(page, str(gate))
-
-
-def tried(page: Page) -> None:
-    """Move a slider by a step, and wait until the page shows what that would change."""
-    page.keyboard.press("ArrowLeft")
-    number = page.locator("#live-sliders input[type=number]").nth(1).input_value()
-    says(page, number)
+    until(page, f"document.getElementById('turn-constants.crown_gate').value === '{gate}'")
 
 
 def main() -> None:
@@ -87,15 +75,12 @@ def main() -> None:
             until(page, painted)
 
         say("a browser shows it", least(show))
-        command = [sys.executable, "-m", "ramulus", "report", str(file), "--live", "--players", str(PLAYERS)]
+        command = [sys.executable, "-m", "ramulus", "bench", str(file), "--players", str(PLAYERS)]
         with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True) as server:
             assert server.stdout is not None
             page.goto(server.stdout.readline().strip())
-            until(page, "document.querySelector('#figure-pace svg') !== null")
-            say("from a save to what it changed", least(lambda: saved(page, file), 5))
-            page.locator("#live-try summary").click()
-            page.locator("#slider-steepness").focus()
-            say("from a slider to what that would change", least(lambda: tried(page), 5))
+            until(page, "document.querySelector('#figure path.line') !== null")
+            say("bench: from a save to what it changed", least(lambda: saved(page, file), 5))
             server.terminate()
         browser.close()
 

@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Make docs/screenshots anew from the demo data. Needs ramulus (extra live) on the PATH, Xvfb, xterm, ImageMagick and
+# Make docs/screenshots anew from the demo data. Needs ramulus (extra test) on the PATH, Xvfb, xterm, ImageMagick and
 # Chromium.
 set -euo pipefail
 out=$(cd "$(dirname "$0")" && pwd)/screenshots
@@ -30,11 +30,23 @@ page() {
 }
 
 page report "file://$work/canopy.html"
-ramulus report canopy.toml --live --seed 7 --quiet >address &
+ramulus bench canopy.toml --seed 7 --set steepness=1.45 --quiet >address &
 until [[ -s address ]]; do sleep 0.2; done
 address=$(cat address)
-curl -s -X POST -H 'content-type: application/json' -H "origin: ${address%/*/}" -d '{"steepness": 1.5}' "${address}try"
-page live "$address"
+# Drawn by its script once it has asked for the numbers, which a picture on loading would come before.
+python - "$address" "$out/bench.png" <<'PYTHON'
+import sys
+from playwright.sync_api import sync_playwright
+
+with sync_playwright() as playwright:
+    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(sys.argv[1])
+    page.wait_for_selector("#figure path.line.pale")
+    page.locator("#figure").hover(position={"x": 420, "y": 180})
+    page.screenshot(path=sys.argv[2])
+    browser.close()
+PYTHON
 kill -INT $!
 
 Xvfb :93 -screen 0 1280x800x24 >/dev/null 2>&1 &

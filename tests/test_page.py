@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import html
+import json
 import re
 from html.parser import HTMLParser
 
@@ -279,3 +280,24 @@ def test_xp_handed_out_on_the_page_is_booked_as_the_ledger_does(tmp_path):
         assert "allowed" in panel.locator("[data-hand=said]").text_content() and label.text_content() == ledger.label
         panel.get_by_role("button", name="Start anew").click()
         assert label.text_content() == rm.Ledger(design).label and panel.locator("li").count() == 0
+
+
+@needs_browser
+def test_values_stand_under_the_pointer(tmp_path):
+    rm.report(rm.demo_design(), tmp_path / "page.html", players=30)
+    with browsing(viewport={"width": 1280, "height": 800}) as page:
+        page.goto((tmp_path / "page.html").as_uri())
+        figure = page.locator("#figure-pace svg")
+        figure.scroll_into_view_if_needed()
+        axes = json.loads(figure.get_attribute("data-axes"))[0]
+        place, box = figure.bounding_box(), axes["box"]
+        width, height = (float(end) for end in figure.get_attribute("viewBox").split()[2:])
+        x, y = box[0] + 0.25 * (box[2] - box[0]), box[1] + 0.5 * (box[3] - box[1])
+        page.mouse.move(place["x"] + place["width"] * x / width, place["y"] + place["height"] * y / height)
+        said = page.locator("#under-pointer").inner_text()
+        for axis, share, part in zip((axes["x"], axes["y"]), (0.25, 0.5), said.split(" · "), strict=True):
+            assert not axis["log"] and part.startswith(axis["label"] + ": ")
+            value = axis["ends"][0] + share * (axis["ends"][1] - axis["ends"][0])
+            assert float(part.rpartition(": ")[2].replace(",", "")) == pytest.approx(value, rel=0.02)
+        page.mouse.move(2, 2)
+        assert not page.locator("#under-pointer").is_visible()

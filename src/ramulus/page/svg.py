@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import io
+import json
 import re
+from html import escape
 from typing import TYPE_CHECKING, Any
 
 import matplotlib as mpl
 import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.figure import Figure
+from matplotlib.ticker import FuncFormatter, LogFormatter, ScalarFormatter, StrMethodFormatter
 
 from ramulus.plots.style import ACCENTS, MARK, QUIET, project_style, settle
 from ramulus.showing import harmless
@@ -45,8 +48,6 @@ def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
         name: what its identifiers start with, so that no two figures of a page share one.
         words: what a screen reader says for it.
     """
-    from html import escape
-
     figure = np.ravel(np.asarray(drawn, dtype=object))[0].figure
     assert isinstance(figure, Figure)
     written = io.StringIO()
@@ -54,10 +55,39 @@ def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
     with project_style(), mpl.rc_context(settings):
         settle(figure)
         figure.savefig(written, format="svg", metadata={"Date": None, "Creator": None})
+    axes = escape(json.dumps(_axes_of(figure), separators=(",", ":")))
     plt.close(figure)
     text = _LEFT_OUT.sub("", _PROLOGUE.sub("", harmless(written.getvalue()))).strip()
     text = _TAG.sub(lambda tag: _of_the_page(tag.group(0), name), text)
-    return text.replace("<svg ", f'<svg role="img" aria-label="{escape(words)}" ', 1)
+    return text.replace("<svg ", f'<svg role="img" aria-label="{escape(words)}" data-axes="{axes}" ', 1)
+
+
+def _axes_of(figure: Figure) -> list[dict[str, Any]]:
+    """Return where each pair of axes stands in the SVG and what its ends are, so that a page can tell a place's values.
+
+    Axes of names, of days or of what a formatter makes other words of are left out.
+    """
+    found = []
+    height = figure.bbox.height
+    points = 72 / figure.dpi
+    for axes in figure.axes:
+        if not axes.axison or not axes.get_visible():
+            continue
+        box = axes.get_window_extent()
+        ends = (box.x0, height - box.y1, box.x1, height - box.y0)
+        told = {name: _axis_of(getattr(axes, f"{name}axis"), getattr(axes, f"get_{name}lim")()) for name in "xy"}
+        if all(told.values()):
+            found.append({"box": [round(points * end, 2) for end in ends], **told})
+    return found
+
+
+def _axis_of(axis: Any, ends: tuple[float, float]) -> dict[str, Any] | None:
+    """Return the ends of an axis of plain numbers, with its label; None where it is another one."""
+    scale, label = axis.get_scale(), axis.get_label_text()
+    plain = isinstance(axis.get_major_formatter(), ScalarFormatter | LogFormatter | FuncFormatter | StrMethodFormatter)
+    if scale not in ("linear", "log") or not label or not plain:
+        return None
+    return {"ends": [float(f"{end:.6g}") for end in ends], "log": scale == "log", "label": label}
 
 
 def _of_the_page(tag: str, name: str) -> str:

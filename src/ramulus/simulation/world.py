@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
 Ints = NDArray[np.int64]
 HARDLY_EVER = 1e-6  # Less than once in as many encounters as anybody is played for.
-NEIGHBOURS = 3  # Classes of ability that share tables where a rough answer will do.
+NEIGHBOURS = 5  # Classes of ability that share tables where a rough answer will do.
 
 
 class Sources(NamedTuple):

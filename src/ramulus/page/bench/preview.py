@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 MOST_PLAYERS, FEWEST_PLAYERS = 100, 25
-TOO_LONG = 0.075  # s; an answer that takes longer is asked of fewer players next time.
+TOO_LONG = 0.06  # s; an answer that takes longer is asked of fewer players next time.
 
 
 class _Here(ThreadPoolExecutor):
