@@ -619,12 +619,20 @@ def test_goals_and_curves_are_dragged_and_moved_by_keys(tmp_path):
         settled(page)
         moved = float(last.get_attribute("aria-valuenow"))
         assert 0.5 * value < moved < 0.95 * value
+        page.click("#tab-income")
+        page.locator("#options select").first.select_option("catch-up")
+        border = page.locator('[aria-label="end of band 2"]')
+        border.focus()
+        page.keyboard.press("Shift+ArrowRight")
+        settled(page)
+        assert border.get_attribute("aria-valuenow") == "0.8"
         page.locator("#variant").click()
         page.locator("#variant-called").fill("bent")
         page.locator("#variant-write").click()
         until(page, "document.querySelector('#notice').textContent.startsWith('wrote canopy_bent.toml')")
         made = rm.load_design(file.with_name("canopy_bent.toml"))
         assert made.tracks["warden"].cost.points[-1][1] == moved and made.goals[0].hours == after
+        assert made.multipliers[-1].bands == [[0.4, 5.0], [0.8, 2.5], [0.95, 1.4]]
 
 
 @needs_browser

@@ -142,7 +142,7 @@ export class Figure {
     handles.attr("class", (one) => `handle tone-${one.tone ?? "none"}`).attr("d", (one) => shapes[one.moves]).attr("transform", (one) => `translate(${x(one.x)},${y(one.y)})`)
       .style("cursor", (one) => one.moves === "x" ? "ew-resize" : "ns-resize")
       .attr("tabindex", 0).attr("role", "slider").attr("aria-orientation", (one) => one.moves === "x" ? "horizontal" : "vertical")
-      .attr("aria-label", (one) => one.tone ? `${one.label} (${one.tone})` : one.label).attr("aria-valuenow", (one) => one.value).attr("aria-valuemin", (one) => one.least)
+      .attr("aria-label", (one) => one.tone ? `${one.label} (${one.tone})` : one.label).attr("aria-valuenow", (one) => one.value).attr("aria-valuemin", (one) => (Number.isFinite(one.least) ? one.least : null))
       .attr("aria-valuetext", (one) => `${plain(one.value)} ${one.unit ?? ""}`.trim());
     handles.selectAll("title").data((one) => [one]).join("title").text((one) => `${one.label}: ${plain(one.value)} ${one.unit ?? ""}`);
     handles.call(/** @type {any} */ (drag().container(() => /** @type {SVGSVGElement} */ (this.svg.node())).subject((event) => ({ x: event.x, y: event.y }))
@@ -182,14 +182,15 @@ export class Figure {
     if (this.spec === null || this.held) return;
     const { x, y, right, bottom } = this.#scales(), [left, top] = pointer(event, this.svg.node());
     const inside = left >= ROOM.left && left <= right && top <= bottom;
-    this.#at = inside ? Math.round(this.spec.along === "y" ? y.invert(top) : x.invert(left)) : null;
+    const at = this.spec.along === "y" ? y.invert(top) : x.invert(left);
+    this.#at = !inside ? null : this.spec.fine ? at : Math.round(at);
     this.draw();
   }
 
   #tell() {
     const spec = /** @type {Spec} */ (this.spec);
     const values = this.#at === null ? [] : spec.read(this.#at);
-    this.told.textContent = this.#at === null || !values.length ? "" : `Level ${this.#at}: ${values.map(([name, value]) => `${name} ${value}`).join(" · ")}`;
+    this.told.textContent = this.#at === null || !values.length ? "" : `${spec.fine ? "" : `Level ${this.#at}: `}${values.map(([name, value]) => `${name} ${value}`).join(" · ")}`;
   }
 }
 

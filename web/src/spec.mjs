@@ -57,6 +57,7 @@
  * @property {string[]} heads of the table behind it
  * @property {(string | number | null)[][]} rows of the table
  * @property {(at: number) => [string, string][]} read what stands at a place along: names and values
+ * @property {boolean} [fine] whether places along lie between whole ones, too
  * @property {string} [note]
  */
 

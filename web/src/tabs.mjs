@@ -1,4 +1,5 @@
 // The tabs of the right pane, each a question, with what can be chosen for its figure.
+import { bands } from "./figures/bands.mjs";
 import { cost } from "./figures/cost.mjs";
 import { days, income, time } from "./figures/others.mjs";
 import { pace } from "./figures/pace.mjs";
@@ -19,6 +20,8 @@ export class Tabs {
   track = "";
   log = false;
   player = "";
+  /** In "What do they live on?": a multiplier whose bands are shown instead. */
+  scaled = "";
   day = 7;
 
   /** @param {(anew: boolean) => void} changed */
@@ -71,6 +74,7 @@ export class Tabs {
   spec(now, file, verdicts, tried) {
     if (this.tab === "cost") return cost({ now, file, track: this.track, log: this.log, tried });
     if (this.tab === "time") return time({ now, file });
+    if (this.tab === "income" && this.scaled) return bands({ now, file, name: this.scaled });
     if (this.tab === "income") return income({ now, file, player: this.player });
     if (this.tab === "days") return days({ now, file, day: this.day });
     return pace({ now, file, by: this.by, verdicts, tried });
@@ -93,10 +97,14 @@ export class Tabs {
     if (this.tab === "income") {
       const players = now.income.map((/** @type {any} */ one) => one.player);
       if (!players.includes(this.player)) this.player = players[0];
-      parts.push(this.#choice("player", players, this.player, (value) => { this.player = value; }));
+      const rules = now.bands.map((/** @type {any} */ one) => one.name);
+      if (!rules.includes(this.scaled)) this.scaled = "";
+      const shares = "shares of sources";
+      if (rules.length) parts.push(this.#choice("show", [shares, ...rules], this.scaled || shares, (value) => { this.scaled = value === shares ? "" : value; }));
+      if (!this.scaled) parts.push(this.#choice("player", players, this.player, (value) => { this.player = value; }));
     }
     if (this.tab === "days") parts.push(this.#dayChoice(Math.max(1, ...now.days.map((/** @type {any} */ one) => one.days))));
-    const box = byId("options"), key = JSON.stringify([this.tab, parts.map((one) => one.textContent), this.by, this.track, this.log, this.player]);
+    const box = byId("options"), key = JSON.stringify([this.tab, parts.map((one) => one.textContent), this.by, this.track, this.log, this.player, this.scaled]);
     if (box.dataset.key === key) return;
     box.dataset.key = key;
     box.replaceChildren(...parts);

@@ -29,8 +29,8 @@ test("pace has a line and a band a profile, and goals that move by hours", () =>
 
 test("points and values of costs move, within a cost table that is tried, too", () => {
   const of = (track, tried = {}) => cost({ now: shown, file: null, track, log: false, tried }).handles;
-  assert.deepEqual(of("warden")[1].change(40), { "tracks.warden.cost.points": [[1, 10], [2, 40]] });
-  assert.deepEqual(of("skill")[0].change(6), { "tracks.skill.cost.values": [6, 8] });
+  assert.deepEqual(of("warden")[1].change(40), { "tracks.warden.cost.points[1][1]": 40 });
+  assert.deepEqual(of("skill")[0].change(6), { "tracks.skill.cost.values[0]": 6 });
   const table = { points: [[1, 10], [2, 30]], between: "smooth" };
   assert.deepEqual(of("warden", { "tracks.warden.cost": table })[0].change(12), { "tracks.warden.cost": { ...table, points: [[1, 12], [2, 30]] } });
   assert.deepEqual(cost({ now: shown, file: null, track: "warden", log: false, tried: {} }).rows, [[1, 10, 0], [2, 30, 10]]);

@@ -54,13 +54,14 @@ function handlesOf(costs, track, tried) {
   const stated = costs.points ?? costs.values?.map((value, index) => /** @type {[number, number]} */ ([costs.level[0] + index, value]));
   if (!stated || costs.gives !== "cost") return [];
   const key = costs.points ? "points" : "values";
-  return stated.filter(([level]) => level >= costs.level[0] && level <= (costs.level.at(-1) ?? level)).map(([level, value]) => ({
+  const inside = (/** @type {number} */ level) => level >= costs.level[0] && level <= (costs.level.at(-1) ?? level);
+  return stated.map(([level, value], index) => /** @type {import("../spec.mjs").Handle} */ ({
     key: `${key}-${level}`, label: `cost of level ${level}`, x: level, y: value, moves: "y", value, whole: Number.isInteger(value), least: 1, unit: "XP",
     step: Math.max(Math.round(value / 50), 1),
     change: (to) => {
+      if (!table) return { [`${at}.${key}[${index}]${key === "points" ? "[1]" : ""}`]: to };
       const moved = stated.map(([each, was]) => [each, each === level ? to : was]);
-      const list = key === "points" ? moved : moved.map((pair) => pair[1]);
-      return table ? { [at]: { ...table, [key]: list } } : { [`${at}.${key}`]: list };
+      return { [at]: { ...table, [key]: key === "points" ? moved : moved.map((pair) => pair[1]) } };
     },
-  }));
+  })).filter((one) => inside(one.x));
 }

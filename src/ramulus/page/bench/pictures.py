@@ -6,8 +6,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ramulus.design import value_at
 from ramulus.design.cost_ways import PointsCost, ValuesCost
 from ramulus.design.goal import DaysGoal, HoursGoal
+from ramulus.errors import RamulusError
 from ramulus.goals.kinds import words_of
 from ramulus.results.pace import QUANTILES, whole_days
 from ramulus.rules.tabulation import tabulated
@@ -32,8 +34,8 @@ def pictures(design: Design, result: SimulationResult | None, tabs: Iterable[str
         By tab: `pace` and `time`, for each profile its columns of the pace table by level; `cost`, for each track its
         levels, costs and the points or values that can be dragged; `income`, for each profile the share of each
         source in a level's XP; `days`, for each profile how many have come and how many have reached each level by
-        the end of each calendar day. With `players`, how many of each profile were played, and `goals`, those that
-        are marks in a figure.
+        the end of each calendar day. `bands`: the multipliers that go by them. With `players`, how many of each
+        profile were played, and `goals`, those that are marks in a figure.
     """
     found: dict[str, Any] = {}
     for tab in tabs:
@@ -41,6 +43,7 @@ def pictures(design: Design, result: SimulationResult | None, tabs: Iterable[str
             found[tab] = {name: _costs(design, name) for name in design.track_order}
         elif result is not None:
             found[tab] = _PLAYED[tab](result)
+    found["bands"] = list(_bands(design))
     if result is not None:
         found["players"] = result.players
         found["goals"] = list(_goal_marks(design))
@@ -121,6 +124,23 @@ def _costs(design: Design, track: str) -> dict[str, Any]:
     elif isinstance(cost, ValuesCost):
         found |= {"gives": cost.gives, "values": list(map(float, cost.values))}
     return found
+
+
+def _bands(design: Design) -> Iterable[dict[str, Any]]:
+    """Yield the multipliers that go by bands, whose borders and factors can be dragged."""
+    for rule in design.multipliers:
+        place = f"multipliers.{rule.name}.bands"
+        if rule.bands and _stands_at(design, place, rule.bands):
+            bands = [list(map(float, band)) for band in rule.bands]
+            yield {"name": rule.name, "place": place, "against": str(rule.against), "bands": bands}
+
+
+def _stands_at(design: Design, place: str, value: Any) -> bool:
+    """Return whether a value stands at a place; not where a name has a dot in it."""
+    try:
+        return bool(value_at(design, place) == value)
+    except RamulusError:
+        return False
 
 
 def _goal_marks(design: Design) -> Iterable[dict[str, Any]]:
