@@ -14,8 +14,10 @@ from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import urlsplit
+from xml.etree import ElementTree
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -740,3 +742,33 @@ def test_a_hostile_design_does_no_harm_to_a_window(tmp_path):
         page.goto(address + "report")
         until(page, "document.querySelector('#figure-pace svg') !== null")
         assert page.locator("h1").inner_text() == bad and page.locator("img").count() == 0
+
+
+@needs_browser
+def test_a_figure_is_zoomed_looked_behind_and_saved(tmp_path):
+    with at_the_bench(tmp_path) as (_, page, _, _):
+        page.click("#tab-cost")
+        ticks = "Array.from(document.querySelectorAll('.axis.x text'), (one) => one.textContent).join()"
+        before = page.evaluate(ticks)
+        page.locator("#figure").focus()
+        page.locator("#figure").hover(position={"x": 300, "y": 200})
+        page.mouse.wheel(0, -400)
+        until(page, f"{ticks} !== '{before}'")
+        page.click("#zoom-all")
+        until(page, f"{ticks} === '{before}'")
+        page.locator("#behind summary").click()
+        rows = page.locator("#rows tbody tr")
+        assert rows.count() == 39 and rows.nth(19).inner_text().split("\t")[:2] == ["20", "5,362"]
+        page.locator("#behind summary").click()
+        files = {}
+        for kind in ("png", "svg", "csv"):
+            with page.expect_download() as saved:
+                page.click(f"#save-{kind}")
+            files[kind] = tmp_path / saved.value.suggested_filename
+            saved.value.save_as(files[kind])
+        assert [path.name for path in files.values()] == ["cost.png", "cost.svg", "cost.csv"]
+        assert files["png"].read_bytes().startswith(b"\x89PNG") and files["png"].stat().st_size > 10_000
+        drawn = ElementTree.parse(files["svg"]).getroot()
+        assert "var(--" in ElementTree.tostring(drawn, "unicode") and "--accent-0: #0b4f6c" in drawn.get("style")
+        table = pd.read_csv(files["csv"])
+        assert table["cost"].tolist() == rm.level_table(rm.demo_design())["cost"].dropna().tolist()
