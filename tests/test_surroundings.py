@@ -290,10 +290,10 @@ def test_a_link_is_written_through_and_stays_a_link(cli, canopy):
     assert sorted(path.name for path in canopy.parent.iterdir()) == ["canopy.toml", "link.toml"]
 
 
-def test_a_live_page_outlives_its_file(tmp_path):
+def test_a_bench_outlives_its_file(tmp_path):
     """A pipe, a device or a folder in place of the design is an error on the page, and not its end."""
     from ramulus.design import bytes_now, load_design
-    from ramulus.page.live.session import Session, Sizes
+    from ramulus.page.bench import Session, Sizes
 
     path = tmp_path / "canopy.toml"
     rm.demo_design().save(path)

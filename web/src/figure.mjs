@@ -188,7 +188,8 @@ export class Figure {
   }
 
   #tell() {
-    const spec = /** @type {Spec} */ (this.spec);
+    const { spec } = this;
+    if (spec === null) return;
     const values = this.#at === null ? [] : spec.read(this.#at);
     this.told.textContent = this.#at === null || !values.length ? "" : `${spec.fine ? "" : `Level ${this.#at}: `}${values.map(([name, value]) => `${name} ${value}`).join(" · ")}`;
   }

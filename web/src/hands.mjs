@@ -11,9 +11,11 @@ const MOST_SHOWN = 40;
  * @param {HTMLElement} root the panel
  * @param {any} game the exported module
  * @param {About} about its buttons, and the multipliers of each source by level
+ * @param {Hands | null} [before] what was done with another design's rule, to be done again with this one's
  */
-export function handOut(root, game, about) {
+export function handOut(root, game, about, before = null) {
   const hands = new Hands(root, game, about);
+  if (before) hands.again(before);
   hands.show();
   return hands;
 }
@@ -47,6 +49,16 @@ class Hands {
     }));
     root.onclick = (event) => this.#click(/** @type {HTMLElement} */ (event.target));
     root.onkeydown = (event) => this.#key(event);
+  }
+
+  /** Do again what was done with another design's rule: the same XP at each step. @param {Hands} before */
+  again(before) {
+    const ratio = this.#table().scale / before.#table().scale;
+    for (const { step, why } of before.#log) {
+      if (step.award !== undefined) this.#award(Math.round(step.award * ratio), why);
+      else if (step.lose !== undefined) this.#lose(Math.round(step.lose * ratio));
+      else if (this.#table().gates) this.#openGate(step.open_gate);
+    }
   }
 
   /** @param {string} name @returns {any} */

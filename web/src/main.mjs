@@ -22,6 +22,8 @@ class Bench {
   /** @type {any} */
   state = null;
   fetching = false;
+  /** Where XP is handed out. @type {ReturnType<typeof handOut> | null} */
+  handing = null;
   /** What the server said last that is tried. */
   heard = "";
   timer = 0;
@@ -316,7 +318,7 @@ class Bench {
     if (hands === null || byId("hands").dataset.version === String(version)) return;
     byId("hands").dataset.version = String(version);
     const game = await import(gameAddress(version));
-    handOut(byId("hands"), game, { ...hands, file: this.state.file });
+    this.handing = handOut(byId("hands"), game, { ...hands, file: this.state.file }, this.handing);
   }
 }
 

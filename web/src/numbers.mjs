@@ -103,7 +103,7 @@ export class Numbers {
     const turn = (/** @type {number} */ value, /** @type {boolean} */ done) => {
       if (!Number.isFinite(value)) return;
       range.setAttribute("aria-valuetext", plain(value));
-      this.turned(one.place, one.whole ? Math.round(value) : written(value), done);
+      this.turned(one.place, written(value), done);
     };
     range.addEventListener("input", () => { row.dataset.held = "1"; field.value = String(written(range.valueAsNumber)); turn(range.valueAsNumber, false); });
     const letGo = () => {

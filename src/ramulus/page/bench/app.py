@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator, Callable
 from contextlib import AbstractAsyncContextManager
 from typing import TYPE_CHECKING, Any
 
@@ -59,7 +59,7 @@ def app_of(
     ]
     return Starlette(
         routes=[Mount(f"/{token}", routes=routes)], lifespan=lifespan,
-        middleware=[Middleware(Guard, token=token, port=port)],
+        middleware=[Middleware(Guard, token=token, port=port)], exception_handlers={RamulusError: _fault},
     )  # fmt: skip
 
 
@@ -89,13 +89,13 @@ class _Asked:
         asked = await _asked(request, "tab")
         if asked is None:
             return _refused()
-        return await _told(lambda: self._session.preview(asked["values"], asked["tab"]))
+        return JSONResponse(await self._session.preview(asked["values"], asked["tab"]))
 
     async def points(self, request: Request) -> Response:
         asked = await _asked(request, "track")
         if asked is None:
             return _refused()
-        return await _told(lambda: self._session.points(asked["values"], asked["track"]))
+        return JSONResponse(await self._session.points(asked["values"], asked["track"]))
 
 
 class _Done:
@@ -106,27 +106,33 @@ class _Done:
 
     async def try_values(self, request: Request) -> Response:
         values = _values(_json(await _body(request)))
-        return _refused() if values is None else await _nothing(lambda: self._session.try_values(values))
+        if values is None:
+            return _refused()
+        await self._session.try_values(values)
+        return _done()
 
     async def keep(self, _: Request) -> Response:
-        return await _nothing(self._session.keep)
+        await self._session.keep()
+        return _done()
 
     async def variant(self, request: Request) -> Response:
         asked = _json(await _body(request))
         if not isinstance(asked, dict) or not isinstance(asked.get("name"), str):
             return PlainTextResponse("allowed: a JSON object with the variant's name\n", 400)
-        return await _nothing(lambda: self._session.keep_as_variant(asked["name"]))
+        await self._session.keep_as_variant(asked["name"])
+        return _done()
 
     async def tune(self, request: Request) -> Response:
         asked = _json(await _body(request))
         names = asked.get("names") if isinstance(asked, dict) else None
         if not isinstance(names, list) or not names or not all(isinstance(name, str) for name in names):
             return PlainTextResponse("allowed: a JSON object with the names of numbers\n", 400)
-        return await _nothing(lambda: self._session.tune(names))
+        await self._session.tune(names)
+        return _done()
 
     async def stop_tuning(self, _: Request) -> Response:
         self._session.stop_tuning()
-        return Response(status_code=204)
+        return _done()
 
 
 class _Report:
@@ -156,18 +162,12 @@ class _Report:
         return Response(status_code=204) if stale else PlainTextResponse(f"no figure is called {name!r}\n", 404)
 
 
-async def _told(work: Callable[[], Awaitable[Any]]) -> Response:
-    try:
-        return JSONResponse(await work())
-    except RamulusError as error:
-        return PlainTextResponse(f"{error}\n", 409)
+async def _fault(_: Request, error: Exception) -> Response:
+    """Return what a design, a value or a file is refused for."""
+    return PlainTextResponse(f"{error}\n", 409)
 
 
-async def _nothing(work: Callable[[], Awaitable[Any]]) -> Response:
-    try:
-        await work()
-    except RamulusError as error:
-        return PlainTextResponse(f"{error}\n", 409)
+def _done() -> Response:
     return Response(status_code=204)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import sys
 import threading
+import time
 import traceback
 from collections.abc import AsyncIterator, Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
@@ -53,7 +54,7 @@ class Session:
         self._load, self._sizes = load, sizes
         self._hand = ThreadPoolExecutor(1, thread_name_prefix="bench")
         self._quick = ThreadPoolExecutor(1, thread_name_prefix="preview")
-        self._at_work = threading.Lock()
+        self._at_work = {hand: threading.Lock() for hand in (self._hand, self._quick)}
         self._wanted, self._working, self._closed = 0, False, False
         self._known = Known(trial=dict(trial or {}))
         self._preview = Preview(sizes)
@@ -111,7 +112,7 @@ class Session:
             found = self.shown.figure(name) if self.shown.number == version else None
             return None if found is None else write(found)
 
-        return None if self._closed else await self._in_hand(self._hand, draw)
+        return await self._in_hand(self._hand, draw)
 
     async def game(self) -> str:
         """Return the code that an export writes for what is shown; nothing where there is none."""
@@ -153,7 +154,7 @@ class Session:
             DesignError: the design is at fault.
         """
         try:
-            self._hand.submit(self._held, self._show).result()
+            self._hand.submit(self._show).result()
         except BaseException:
             self.close()
             raise
@@ -222,10 +223,12 @@ class Session:
 
     def at_rest(self, within: float) -> bool:
         """Return whether a closed session has ended its work, after waiting for it for some seconds at most."""
-        ended = self._at_work.acquire(timeout=within)
-        if ended:
-            self._at_work.release()
-        return ended
+        until = time.monotonic() + within
+        for lock in (*self._at_work.values(), self._tuner.at_work):
+            if not lock.acquire(timeout=max(until - time.monotonic(), 0)):
+                return False
+            lock.release()
+        return True
 
     # --- the work ----------------------------------------------------------------------------------------------
 
@@ -234,7 +237,13 @@ class Session:
         return self._known.saved
 
     async def _in_hand(self, hand: ThreadPoolExecutor, work: Callable[[], T]) -> T:
-        held = work if hand is self._quick else lambda: self._held(work)
+        if self._closed:
+            raise RamulusError("the bench is closed")
+
+        def held() -> T:
+            with self._at_work[hand]:  # So that `at_rest` knows of it.
+                return work()
+
         return await asyncio.get_running_loop().run_in_executor(hand, held)
 
     async def _do(self, work: Callable[[], None]) -> None:
@@ -263,11 +272,6 @@ class Session:
         if ticket == self._wanted:
             self._working = False
             self._windows.tell()
-
-    def _held(self, work: Callable[[], T]) -> T:
-        """Do some work so that `at_rest` knows of it."""
-        with self._at_work:
-            return work()
 
     def _show(self) -> None:
         """Show the file as it is, or with other values; what fails on the way leaves what is shown."""

@@ -29,10 +29,14 @@ class Tuner:
         players: of each profile that has a goal.
         seed: of every draw.
         tell: is called, from any thread, when there is something new to be told.
+
+    Attributes:
+        at_work: is held while a search goes on.
     """
 
     def __init__(self, players: int, seed: int, tell: Callable[[], None]) -> None:
         self._players, self._seed, self._tell = max(players, 15), seed, tell
+        self.at_work = threading.Lock()
         self._stop = threading.Event()
         self._going: str | None = None
         self._found: dict[str, Any] | None = None
@@ -80,7 +84,8 @@ class Tuner:
             self._going = f"{at.doing}, {at.runs_done}{of} runs"
             self._tell()
 
-        return tune(design, names, players=self._players, seed=self._seed, progress=beat)
+        with self.at_work:
+            return tune(design, names, players=self._players, seed=self._seed, progress=beat)
 
 
 def _told(tuning: Tuning) -> dict[str, Any]:
