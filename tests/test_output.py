@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import math
 import re
@@ -227,3 +228,60 @@ def test_long_words_go_on_below_where_they_began(cli, canopy):
     assert all(
         len(line) <= 100 and (line[:begins].strip() == "" or line[begins - 1] == " ") for line in lines[first:last]
     )
+
+
+def test_tables_say_what_they_were_made_from(cli, canopy, tmp_path):
+    """In JSON always, in workbooks and Parquet too, in CSV where it is asked for; what is played says by which seed."""
+    design = rm.load_design(canopy)
+    words = ["simulate", canopy, "--players", "20", "--seed", "3", "--hours", "9", "--quiet", "--set", "crown_gate=0"]
+    about = json.loads(cli(*words, "--format", "json").out)["about"]
+    units = about.pop("units")
+    assert {name: units[name] for name in ("hours_p50", "xp", "level", "reached")} == {
+        "hours_p50": "h", "xp": "XP", "level": "level", "reached": "share",
+    }  # fmt: skip
+    tried = design.with_values({"crown_gate": 0})
+    whole = {
+        "title": "Canopy Wardens",
+        "design": tried.digest,
+        "version": rm.__version__,
+        "seed": 3,
+        "players": 20,
+        "hours": 9,
+    }
+    assert about == whole and len(tried.digest) == 16 and tried.digest != design.digest
+    assert rm.Design.from_dict(tried.to_dict()).digest == tried.digest
+    assert json.loads(cli("levels", canopy, "--format", "json").out)["about"] == {
+        "title": "Canopy Wardens", "design": design.digest, "version": rm.__version__,
+        "units": {"level": "level", "cost": "XP", "total": "XP", "growth": "share"},
+    }  # fmt: skip
+    # Several designs are named each.
+    design.with_values({"title": "Other"}).save(tmp_path / "other.toml")
+    both = json.loads(
+        cli("compare", canopy, tmp_path / "other.toml", "--players", "20", "--format", "json", "--quiet").out
+    )["about"]
+    assert both["title"] == ["Canopy Wardens", "Other"] and both["design"][0] == design.digest != both["design"][1]
+    csv = cli(*words, "--format", "csv").out
+    with_about = cli(*words, "--format", "csv", "--about").out
+    assert with_about.endswith(csv) and with_about.startswith(f"# title: Canopy Wardens\n# design: {tried.digest}\n")
+    assert pd.read_csv(io.StringIO(with_about), comment="#").equals(pd.read_csv(io.StringIO(csv)))
+    assert json.loads(cli("levels", canopy, "--format", "records").out)[0]["level"] == 1
+
+
+def test_a_workbook_is_laid_out_and_a_parquet_file_knows_where_it_comes_from(cli, canopy, tmp_path):
+    openpyxl, parquet = pytest.importorskip("openpyxl"), pytest.importorskip("pyarrow.parquet")
+    book, table = tmp_path / "pace.xlsx", tmp_path / "pace.parquet"
+    for path in (book, table):
+        assert cli("simulate", canopy, "--players", "20", "--quiet", "-o", path).status == 0
+    sheets = openpyxl.load_workbook(book)
+    first = sheets.worksheets[0]
+    assert first.title == "simulate" and first.freeze_panes == "A2" and first.auto_filter.ref == "A1:K121"
+    heads = {cell.value: cell.column_letter for cell in first[1]}
+    assert (
+        first[f"{heads['hours_p50']}3"].number_format == "0.000"
+        and first[f"{heads['level']}3"].number_format == "#,##0"
+    )
+    assert first.column_dimensions[heads["calendar_day_p50"]].width > first.column_dimensions[heads["level"]].width
+    told = {row[0].value: row[1].value for row in sheets["about"].iter_rows(min_row=2)}
+    kept = json.loads(parquet.read_schema(table).metadata[b"ramulus"])
+    assert told["design"] == kept["design"] == rm.load_design(canopy).digest and told["seed"] == "0"
+    assert kept["units"]["hours_p50"] == "h" and set(kept["units"]) < set(pd.read_parquet(table).columns)

@@ -39,7 +39,12 @@ FigureFile = Annotated[
 Columns = Annotated[
     str | None, typer.Option("--columns", metavar="A,B,…", help="Show only these columns, in this order.")
 ]
+About = Annotated[
+    bool, typer.Option("--about", help="In CSV, too, say above the table what it was made from (lines with #).")
+]
 Quiet = Annotated[bool, typer.Option("--quiet", help="No progress and no messages.")]
+
+SAID = ("seed", "players", "hours")  # What tables say of how they were made, where a command asks for it.
 
 PageFile = Annotated[Path | None, typer.Option("--output", "-o", help="The file, .html (default: FILE.html).")]
 
@@ -76,8 +81,13 @@ def _check_page(path: Path, _: bool) -> None:
     check_page_ending(path)
 
 
-TABLE = _outcome(TableFile, _check_table, form=(Form, options.Format.table), columns=(Columns, None))
-VERDICTS = _outcome(TableFile, _check_table, form=(VerdictForm, options.VerdictFormat.table), columns=(Columns, None))
+TABLE = _outcome(
+    TableFile, _check_table, form=(Form, options.Format.table), columns=(Columns, None), about=(About, False)
+)
+VERDICTS = _outcome(
+    TableFile, _check_table, form=(VerdictForm, options.VerdictFormat.table), columns=(Columns, None),
+    about=(About, False),
+)  # fmt: skip
 FIGURE = _outcome(FigureFile, _check_figure)
 PAGE = _outcome(PageFile, _check_page)
 
@@ -93,7 +103,10 @@ class Closing:
     quiet: bool = False
     check: Callable[[Path, bool], object] = _check_table
     verdicts: str = ""
+    about: bool = False
+    asked: dict[str, Any] = field(default_factory=dict)
     loaded: list[Path] = field(default_factory=list)
+    designs: list[Design] = field(default_factory=list)
 
     def load(self, file: Path) -> Design:
         """Return the design of a file with the values of `--set` put in."""
@@ -103,6 +116,7 @@ class Closing:
             self.loaded.append(file)
         design = options.load(file, self.changes)
         self.spare(*files_of(design))
+        self.designs.append(design)
         return design
 
     def spare(self, *files: Path) -> None:
@@ -149,7 +163,19 @@ class Closing:
         if stopped and output is not None:
             output = output.with_name(f"{output.stem}.partial{output.suffix}")
         columns = tuple(name.strip() for name in (self.columns or "").split(",") if name.strip())
-        return Printing(command, self.form, output, self.quiet, columns, {"stopped": stopped} if stopped else {})
+        marks = {"stopped": stopped} if stopped else {}
+        return Printing(command, self.form, output, self.quiet, columns, marks, self.made_from, self.about)
+
+    def made_from(self) -> dict[str, Any]:
+        """Return what a command's tables are made from: the designs, this version, and what was asked for."""
+        from ramulus import __version__
+
+        titles, digests = [one.title for one in self.designs], [one.digest for one in self.designs]
+        several = len(self.designs) > 1
+        said = (
+            {"title": titles if several else titles[0], "design": digests if several else digests[0]} if titles else {}
+        )
+        return {**said, "version": __version__, **{name: one for name, one in self.asked.items() if one is not None}}
 
 
 def _are_one(file: Path, other: Path) -> bool:
@@ -185,7 +211,8 @@ def closed(function: Callable[..., None], outcome: Outcome = TABLE) -> Callable[
         if isinstance(form := own.get("form"), options.VerdictFormat):
             is_table = form.value in [one.value for one in options.Format]
             own |= {"form": options.Format(form.value)} if is_table else {"form": options.Format.json, "verdicts": form}
-        closing = Closing(**own, check=outcome.check)
+        asked = {name: given[name] for name in SAID if name in given}
+        closing = Closing(**own, asked=asked, check=outcome.check)
         try:
             function(**given, closing=closing)
         except DesignError as error:

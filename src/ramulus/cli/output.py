@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 import sys
 import textwrap
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ramulus.cli.console import STYLES, WIDTH, console, say, tone_of
 from ramulus.cli.options import Format
@@ -25,7 +25,11 @@ MOST_ROWS = 1_000
 
 @dataclass(frozen=True)
 class Printing:
-    """How a command prints: from its shared options; `marks` are further keys of the JSON it writes."""
+    """How a command prints: from its shared options.
+
+    `about` is what its tables were made from, and `marks` are further keys of the JSON it writes. `with_about` has
+    the former stand in CSV, too.
+    """
 
     command: str
     format: Format = Format.table
@@ -33,6 +37,8 @@ class Printing:
     quiet: bool = False
     columns: tuple[str, ...] = ()
     marks: Mapping[str, str] = field(default_factory=dict)
+    about: Callable[[], Mapping[str, Any]] = dict
+    with_about: bool = False
 
     def table(
         self,
@@ -61,7 +67,11 @@ class Printing:
             from ramulus.files import write_table
 
             records = self.format is Format.records
-            write_table(table, self.output, self.command, more, sheet=sheet, records=records, **self.marks)
+            several = more if self.output.suffix.lower() in (".json", ".xlsx") else None
+            write_table(
+                table, self.output, self.command, more, sheet=sheet, records=records, about=self._about(table, several),
+                csv_about=self.with_about, **self.marks,
+            )  # fmt: skip
             self.say(f"wrote {self.output}")
             if foot:
                 self.say(foot)
@@ -74,10 +84,17 @@ class Printing:
         from ramulus.files import table_csv, table_json, table_records
 
         if self.format is Format.csv:
-            return table_csv(table)
+            return table_csv(table, self._about(table, None) if self.with_about else None)
         if self.format is Format.records:
             return table_records(table) + "\n"
-        return table_json(table, self.command, more, **self.marks) + "\n"
+        return table_json(table, self.command, more, about=self._about(table, more), **self.marks) + "\n"
+
+    def _about(self, table: pd.DataFrame, more: Mapping[str, pd.DataFrame] | None) -> dict[str, Any]:
+        """Return what some tables were made from, with the unit of each of their columns."""
+        from ramulus.words.units import units_of
+
+        columns = dict.fromkeys(str(name) for one in (table, *(more or {}).values()) for name in one.columns)
+        return {**self.about(), "units": units_of(columns)}
 
     def _chosen(self, table: pd.DataFrame) -> pd.DataFrame:
         """Return the columns that were asked for, in that order.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 from collections.abc import Callable, Iterable, Mapping
@@ -25,6 +26,11 @@ T = TypeVar("T")
 
 def _hash_of(design: DesignModel) -> int:
     return hash(json.dumps(_alike(design.model_dump(mode="json")), sort_keys=True))
+
+
+def _digest_of(design: DesignModel) -> str:
+    text = json.dumps(_alike(design.model_dump(mode="json")), sort_keys=True, ensure_ascii=False)
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
 
 
 def _alike(value: Any) -> Any:
@@ -189,6 +195,11 @@ class Design(DesignModel):
 
     def __hash__(self) -> int:
         return self.derived(_hash_of)
+
+    @property
+    def digest(self) -> str:
+        """A hash of all that the design says, 16 letters: the same for equal designs, on every machine (SHA-256)."""
+        return self.derived(_digest_of)
 
     def __repr__(self) -> str:
         tracks = ", ".join(f"{name} {track.start_level}–{track.max_level}" for name, track in self.tracks.items())

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from ramulus.design import read_start, refuse_strange_ending, write_whole
 from ramulus.errors import DataError
+from ramulus.files.measured import is_measured
 from ramulus.showing import harmless
 
 if TYPE_CHECKING:
@@ -22,13 +23,9 @@ _PACKAGES = {".xlsx": "openpyxl", ".parquet": "pyarrow"}
 ENDINGS = (".csv", ".json", ".xlsx", ".parquet")
 LIVE = ("=", "+", "-", "@", "\t", "\r")  # What begins so, a spreadsheet program works out.
 _SIGNED = re.compile(r"[+-][\d.,]+ ?%?")
-SHEET_NAME = 31  # What a spreadsheet program takes.
 
-_MEASURED = re.compile(
-    r"(reached|share|hours|still_playing|chance|success|factor|growth|progress|seconds|xp_per_hour|difference|wasted_share"
-    r"|levels_lost|ability|speed|luck|shared|times|low|high|off|change)(_[a-z0-9_]+)?"
-)
 Tables = Mapping[str, "pd.DataFrame"]
+About = Mapping[str, Any]
 
 
 def write_table(
@@ -39,6 +36,8 @@ def write_table(
     *,
     sheet: str = "",
     records: bool = False,
+    about: About | None = None,
+    csv_about: bool = False,
     **marks: str,
 ) -> None:
     """Write a table as CSV, JSON, XLSX or Parquet by the file's ending, whole or not at all.
@@ -50,6 +49,8 @@ def write_table(
         more: further tables by name, for the endings that hold several: keys of the JSON, sheets of the workbook.
         sheet: what the sheet of a workbook is called (default: as the command).
         records: whether JSON is the rows alone, a list.
+        about: what the tables were made from: a key of JSON, a sheet of a workbook, metadata of Parquet.
+        csv_about: whether it stands in CSV, too: in lines above the heads that begin with #.
         marks: further keys of JSON.
 
     Raises:
@@ -57,22 +58,40 @@ def write_table(
     """
     ending = check_table_file(path, records=records)
     try:
-        content = _content(ending, table, command, more or {}, sheet=sheet, records=records, **marks)
+        content = _content(
+            ending, table, command, more or {}, sheet=sheet, records=records, about=about or {}, csv_about=csv_about,
+            **marks,
+        )  # fmt: skip
     except OSError as error:  # Workbooks are written by way of files elsewhere.
         raise DataError(f"{path}: cannot be written ({error.strerror or error})") from None
     write_whole(path, content)
 
 
 def _content(
-    ending: str, table: pd.DataFrame, command: str, more: Tables, *, sheet: str, records: bool, **marks: str
-) -> str | bytes:
+    ending: str, table: pd.DataFrame, command: str, more: Tables, *, sheet: str, records: bool, about: About,
+    csv_about: bool, **marks: str,
+) -> str | bytes:  # fmt: skip
     if ending == ".csv":
-        return table_csv(table)
+        return table_csv(table, about if csv_about else None)
     if ending == ".json":
-        return (table_records(table) if records else table_json(table, command, more, **marks)) + "\n"
+        return (table_records(table) if records else table_json(table, command, more, about=about, **marks)) + "\n"
     if ending == ".xlsx":
-        return _as_excel({sheet or command: table, **more})
-    return bytes(table.to_parquet(None, index=False, engine="pyarrow"))
+        from ramulus.files.workbook import as_workbook
+
+        return as_workbook({sheet or command: table, **more}, about)
+    return _as_parquet(table, about)
+
+
+def _as_parquet(table: pd.DataFrame, about: About) -> bytes:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    made = pa.Table.from_pandas(table, preserve_index=False)
+    if about:
+        made = made.replace_schema_metadata({**(made.schema.metadata or {}), b"ramulus": json.dumps(about).encode()})
+    written = BytesIO()
+    pq.write_table(made, written)
+    return written.getvalue()
 
 
 def check_table_file(path: Path, *, records: bool = False) -> str:
@@ -112,12 +131,17 @@ def refuse_strange(path: Path, starts: tuple[str, ...], what: str) -> None:
         raise DataError(f"{path}: is there already, and is not {what}; give another name, or remove it first")
 
 
-def table_csv(table: pd.DataFrame) -> str:
-    """Return a table as CSV; whole numbers are whole, not-a-number is empty."""
+def table_csv(table: pd.DataFrame, about: About | None = None) -> str:
+    """Return a table as CSV; whole numbers are whole, not-a-number is empty.
+
+    Args:
+        table: the table.
+        about: what it was made from, to stand above it in lines that begin with #.
+    """
     whole = table.copy(deep=False)
     for name in whole.columns:
         # What is measured stays what it is, whatever it comes to: a share of 1 is 1.0 where another is 0.98.
-        measured = _MEASURED.fullmatch(str(name))
+        measured = is_measured(str(name))
         if (
             whole[name].dtype.kind == "f"
             and not measured
@@ -128,7 +152,12 @@ def table_csv(table: pd.DataFrame) -> str:
         if whole[name].dtype.kind not in "biuf":
             whole[name] = whole[name].map(_as_text)
     whole.columns = [_as_text(str(name)) for name in whole.columns]
-    return str(whole.to_csv(index=False, lineterminator="\n"))
+    above = "".join(f"# {name}: {harmless(_said(value))}\n" for name, value in (about or {}).items())
+    return above + str(whole.to_csv(index=False, lineterminator="\n"))
+
+
+def _said(value: Any) -> str:
+    return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
 
 
 def _as_text(value: Any) -> Any:
@@ -139,16 +168,19 @@ def _as_text(value: Any) -> Any:
     return f"'{value}" if value.startswith(LIVE) and not _SIGNED.fullmatch(value) else value
 
 
-def table_json(table: pd.DataFrame, command: str, more: Tables | None = None, **marks: str) -> str:
-    """Return tables as one JSON object, ``{"command": …, "rows": [{…}, …], …}``; not-a-number is null.
+def table_json(
+    table: pd.DataFrame, command: str, more: Tables | None = None, *, about: About | None = None, **marks: str
+) -> str:
+    """Return tables as one JSON object, ``{"command": …, "about": …, "rows": [{…}, …], …}``; not-a-number is null.
 
     Args:
         table: the rows.
         command: what made them.
         more: further tables, by their key.
+        about: what they were made from.
         marks: further keys.
     """
-    parts = {"command": command, **marks}
+    parts: dict[str, Any] = {"command": command, **({"about": about} if about else {}), **marks}
     written = [f"{json.dumps(key)}: {json.dumps(value, ensure_ascii=False)}" for key, value in parts.items()]
     written += [f"{json.dumps(key)}: {table_records(part)}" for key, part in {"rows": table, **(more or {})}.items()]
     return "{" + ", ".join(written) + "}"
@@ -174,29 +206,3 @@ def _plain_number(value: float) -> float | None:
 
 def _is_whole(value: float) -> bool:
     return value.is_integer() and abs(value) < 2**53
-
-
-def _shown(table: pd.DataFrame) -> pd.DataFrame:
-    """Return a table whose text a workbook can hold."""
-    table = table.rename(columns=lambda name: harmless(str(name)))
-    for name in table.columns:
-        if table[name].dtype.kind not in "biuf":
-            table[name] = table[name].map(lambda value: harmless(value) if isinstance(value, str) else value)
-    return table
-
-
-def _as_excel(tables: Tables) -> bytes:
-    import pandas as pd
-
-    written = BytesIO()
-    with pd.ExcelWriter(written, engine="openpyxl") as writer:
-        for name, table in tables.items():
-            _shown(table).to_excel(writer, index=False, sheet_name=name[:SHEET_NAME])
-            for cells in writer.sheets[name[:SHEET_NAME]].iter_rows():
-                for cell in cells:
-                    if cell.data_type == "f":  # Text that begins as a formula does, and is none.
-                        cell.data_type = "s"
-                    # openpyxl writes 16 digits, and many a float64 needs 17; text in a number's cell goes as it is.
-                    if isinstance(cell.value, float) and float(f"{cell.value:.16g}") != cell.value:
-                        cell._value = repr(cell.value)
-    return written.getvalue()
