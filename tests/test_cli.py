@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import _thread
 import json
+import os
 import signal
 import subprocess
 import sys
@@ -152,7 +153,9 @@ def test_new_writes_a_design_that_plays(cli, tmp_path):
     assert cli("check", file, "--strict").status == 0
     assert "newcomer" in cli("simulate", file, "--players", 5).out
     schema = json.loads(cli("schema").out)
-    assert schema["title"] == "Ramulus design file" and cli("--version").out == f"ramulus {rm.__version__}\n"
+    assert schema["title"] == "Ramulus design file" and cli("--version").out.startswith(
+        f"ramulus {rm.__version__}\nPython "
+    )
 
 
 OPTIONS = {
@@ -230,3 +233,56 @@ def test_ctrl_c_later_on_shows_the_players_that_were_done(cli, canopy, monkeypat
     assert ran.status == 130
     assert "of 60,000 players; what follows is of those." in ran.err
     assert "newcomer     40     100%" in ran.out
+
+
+def test_a_design_comes_in_by_standard_input(canopy, tmp_path):
+    """TOML or JSON; what needs a file says so, and a mistake names where it came from."""
+
+    def run(text, *words):
+        ran = subprocess.run(
+            [sys.executable, "-m", "ramulus", *words], input=text, capture_output=True, text=True, cwd=tmp_path
+        )
+        return ran.returncode, ran.stdout, ran.stderr
+
+    text = canopy.read_text(encoding="utf-8")
+    plain = run("", "levels", str(canopy), "--format", "csv")
+    as_json = json.dumps(rm.load_design(canopy).to_dict())
+    for given in (text, as_json):
+        assert run(given, "levels", "-", "--format", "csv") == plain
+    eased = 'extends = "canopy.toml"\n[constants]\ncrown_gate = 0\n'
+    assert (
+        run(eased, "levels", "-", "--format", "csv", "--quiet")[1]
+        == run("", "levels", str(canopy), "--set", "crown_gate=0", "--format", "csv")[1]
+    )
+    status, out, err = run(text.replace("** steepness", "** steepnes"), "levels", "-")
+    assert status == 1 and "standard input" in err and "did you mean 'steepness'" in err and out == ""
+    for words in (("tune", "-", "--vary", "steepness", "--write"), ("bench", "-")):
+        status, _, err = run(text, *words)
+        assert status == 2 and "standard input" in err
+    assert run("", "levels", "-")[0] == 1
+
+
+def test_a_file_without_a_command_says_what_to_do_with_it(cli, canopy):
+    ran = cli(canopy)
+    assert ran.status == 2 and ran.out == ""
+    assert [line.split()[1] for line in ran.err.splitlines()[1:]] == ["check", "levels", "simulate"]
+    assert cli("nothing.toml").status == 2
+
+
+def test_shells_complete_names_of_the_design(canopy):
+    def offered(*words):
+        ran = subprocess.run(
+            [Path(sys.executable).with_name("ramulus")], capture_output=True, text=True,
+            env={**os.environ, "_RAMULUS_COMPLETE": "complete_bash", "_TYPER_COMPLETE_TEST_DISABLE_SHELL_DETECTION": "1",
+                 "COMP_WORDS": " ".join(["ramulus", *words]), "COMP_CWORD": str(len(words))},
+        )  # fmt: skip
+        return ran.stdout.split()
+
+    assert "simulate" in offered("sim") and "check" in offered("ch")
+    file = str(canopy)
+    assert offered("effort", file, "--player", "s") == ["steady"]
+    assert offered("levels", file, "--track", "") == ["warden", "grafting"]
+    assert offered("effort", file, "--source", "rust") == ["rust_swarm"]
+    assert offered("sensitivity", file, "--vary", "s") == ["steepness"]
+    assert offered("levels", file, "--set", "crown") == ["crown_gate="]
+    assert offered("levels", "nothing.toml", "--track", "") == []

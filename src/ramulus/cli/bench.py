@@ -46,6 +46,7 @@ def bench(
     from ramulus.cli import terminal
     from ramulus.page.bench import Session, Sizes
 
+    options.refuse_standard_input(file, "the bench follows a file")
     closing = Closing(quiet=quiet)
     say = closing.printing("bench").say
     trial = _tried(closing.load(file), changes)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NamedTuple
 
 import typer
 
-from ramulus.cli import options
+from ramulus.cli import completing, options
 from ramulus.cli.output import Printing
 from ramulus.errors import DataError, DesignError
 
@@ -20,7 +20,12 @@ if TYPE_CHECKING:
 
 Changes = Annotated[
     list[str] | None,
-    typer.Option("--set", metavar="NAME=VALUE", help="Try a value without editing the file (repeatable)."),
+    typer.Option(
+        "--set",
+        metavar="NAME=VALUE",
+        help="Try a value without editing the file (repeatable).",
+        autocompletion=completing.settings,
+    ),
 ]
 Form = Annotated[
     options.Format, typer.Option("--format", help="How to print the table; records: its rows alone, a JSON list.")

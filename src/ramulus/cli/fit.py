@@ -36,6 +36,8 @@ def fit(
     from ramulus.recorded.fit import fit as run
     from ramulus.words.recorded import FITTED, fit_lines
 
+    if write:
+        options.refuse_standard_input(file, "--write changes a file")
     design = closing.load(file)
     opened = asked.open(design)
     with progress_shares("fitting", closing.quiet) as progress:

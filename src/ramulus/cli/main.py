@@ -45,15 +45,21 @@ app = typer.Typer(
     name="ramulus",
     help="How fast do players level? Costs, awards, growth and simulated players, before the game exists.",
     no_args_is_help=True,
-    add_completion=False,
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
 
 
+LIBRARIES = ("numpy", "numba", "scipy", "pandas", "pydantic", "matplotlib")
+
+
 def _show_version(wanted: bool) -> None:
     if wanted:
+        from importlib.metadata import version
+        from platform import python_version
+
         print(f"ramulus {__version__}")
+        print(f"Python {python_version()}, " + ", ".join(f"{name} {version(name)}" for name in LIBRARIES))
         raise typer.Exit
 
 
@@ -102,6 +108,7 @@ def run() -> None:
     """
     try:
         try:
+            _say_what_a_file_is_for(sys.argv[1:])
             app()
         finally:
             sys.stdout.flush()
@@ -120,6 +127,24 @@ def run() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         why = "it is closed" if error.errno == errno.EBADF else error.strerror or error
         _fail(RamulusError(f"the output cannot be written ({why})"), 1)
+
+
+def _say_what_a_file_is_for(words: list[str]) -> None:
+    """Where a design stands alone on the command line, say what can be done with it, and end.
+
+    Raises:
+        SystemExit: it does.
+    """
+    if len(words) == 1 and words[0].lower().endswith((".toml", ".json")) and os.path.isfile(words[0]):
+        shown = words[0] if " " not in words[0] else f'"{words[0]}"'
+        print(f"error: a command is missing; with {harmless(shown)} begin with", file=sys.stderr)
+        for command, does in (
+            ("check", "what is wrong with it"),
+            ("levels", "what each level costs"),
+            ("simulate", "how fast players level"),
+        ):
+            print(f"  ramulus {command} {harmless(shown)}".ljust(40), does, file=sys.stderr)
+        sys.exit(2)
 
 
 def _fail(error: Exception, status: int) -> None:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import sys
 import tomllib
 from enum import StrEnum
+from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+
+from ramulus.cli import completing
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -40,14 +44,20 @@ class ConformFormat(StrEnum):
     junit = "junit"
 
 
-File = Annotated[Path, typer.Argument(help="The design file, TOML or JSON.", show_default=False)]
-Track = Annotated[str | None, typer.Option("--track", help="The track (default: the main one).")]
+File = Annotated[
+    Path, typer.Argument(help="The design file, TOML or JSON; - reads standard input.", show_default=False)
+]
+Track = Annotated[
+    str | None, typer.Option("--track", help="The track (default: the main one).", autocompletion=completing.tracks)
+]
 Until = Annotated[
     list[str] | None,
     typer.Option("--until", metavar="TRACK", help="Play on to the cap of this track too (repeatable)."),
 ]
-PlayerOption = Annotated[str | None, typer.Option("--player", help="The player profile.")]
-Source = Annotated[str | None, typer.Option("--source", help="The source.")]
+PlayerOption = Annotated[
+    str | None, typer.Option("--player", help="The player profile.", autocompletion=completing.players)
+]
+Source = Annotated[str | None, typer.Option("--source", help="The source.", autocompletion=completing.sources)]
 SkillLevel = Annotated[
     int | None, typer.Option("--skill-level", help="The skill level, for sources that depend on one.")
 ]
@@ -76,17 +86,45 @@ Seed = Annotated[int, typer.Option("--seed", min=0, help="The seed of every rand
 
 Vary = Annotated[
     list[str] | None,
-    typer.Option("--vary", metavar="NAME", help="A number to move (repeatable; default: all constants)."),
+    typer.Option(
+        "--vary",
+        metavar="NAME",
+        help="A number to move (repeatable; default: all constants).",
+        autocompletion=completing.constants,
+    ),
 ]
 TrialPlayers = Annotated[int, typer.Option("--players", min=15, help="Players of each profile that has a goal.")]
 
 
 def load(file: Path, changes: list[str] | None = None) -> Design:
     """Return the design of a file with the values of `--set` put in."""
-    from ramulus.design import load_design
+    from ramulus.design import design_of_text, load_design
 
     values = dict(split_change(change, "--set") for change in changes or [])
-    return changed(load_design(file), values)
+    return changed(design_of_text(_standard_input()) if is_standard_input(file) else load_design(file), values)
+
+
+def is_standard_input(file: Path) -> bool:
+    """Return whether a file is said to be what comes in by standard input."""
+    return str(file) == "-"
+
+
+def refuse_standard_input(file: Path, why: str) -> None:
+    """Refuse a design of standard input where a file is needed.
+
+    Raises:
+        BadParameter: it is one.
+    """
+    if is_standard_input(file):
+        raise typer.BadParameter(f"- is standard input; {why}", param_hint="FILE")
+
+
+@cache
+def _standard_input() -> bytes:
+    """Return all that comes in by standard input, which can be read once."""
+    from ramulus.design.loading import MAX_BYTES
+
+    return sys.stdin.buffer.read(MAX_BYTES + 1)
 
 
 def changed(design: Design, values: dict[str, Any]) -> Design:

@@ -97,6 +97,8 @@ def tune(
     from ramulus.design import bytes_now
     from ramulus.design.loading import MAX_BYTES
 
+    if write:
+        options.refuse_standard_input(file, "--write changes a file")
     first = bytes_now(file, MAX_BYTES) if write else b""
     design = closing.load(file)
     read = {one: bytes_now(one, MAX_BYTES) for one in design.files[1:]} | {file: first} if write else {}

@@ -1,7 +1,14 @@
 """The design file: its models, reading and writing."""
 
 from ramulus.design.design import Design
-from ramulus.design.loading import demo_design, demo_text, load_design, shipped_variants, starter_text
+from ramulus.design.loading import (
+    demo_design,
+    demo_text,
+    design_of_text,
+    load_design,
+    shipped_variants,
+    starter_text,
+)
 from ramulus.design.places import full_place, value_at
 from ramulus.design.reading import bytes_now, read_named, read_start, read_whole
 from ramulus.design.saving import toml_text
@@ -13,6 +20,7 @@ __all__ = [
     "Design",
     "demo_design",
     "demo_text",
+    "design_of_text",
     "design_schema",
     "full_place",
     "load_design",

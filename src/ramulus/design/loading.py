@@ -43,6 +43,36 @@ def load_design(path: str | os.PathLike[str], *, also_from: str | os.PathLike[st
     return design._attached(file, whole.parts[0].text, allowed, whole if len(whole.parts) > 1 else None)
 
 
+def design_of_text(data: bytes, name: str = "standard input") -> Design:
+    """Read and validate a design from its text, TOML or JSON; files that it names lie in the working folder.
+
+    Args:
+        data: the text, UTF-8.
+        name: what errors call it.
+
+    Raises:
+        DesignError: it is no valid design; the error holds every mistake, each with its place.
+    """
+    root = Path(name)
+    if len(data) > MAX_BYTES:
+        raise _unreadable(root, f"more than {MAX_BYTES:,} bytes", "unreadable-file")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise _unreadable(root, f"not UTF-8 text (byte {error.start})", "unreadable-file") from None
+    as_json = text.lstrip().startswith("{")
+
+    def read(file: Path) -> tuple[dict[str, Any], str | None]:
+        return (_parsed(root, text, as_json=as_json), None if as_json else text) if file == root else _read(file)
+
+    whole = gathered(root, read)
+    try:
+        design = validated(Design, whole.data, root)
+    except DesignError as error:
+        raise DesignError([_in_its_file(problem, whole) for problem in error.problems], error.file) from None
+    return design._attached(None, whole.parts[0].text)
+
+
 def _read(file: Path) -> tuple[dict[str, Any], str | None]:
     text = _text(file)
     return _parsed(file, text), text if file.suffix.lower() != ".json" else None
@@ -98,9 +128,10 @@ def _text(file: Path) -> str:
         raise _unreadable(file, f"cannot be read ({why})", "unreadable-file") from None
 
 
-def _parsed(file: Path, text: str) -> dict[str, Any]:
+def _parsed(file: Path, text: str, *, as_json: bool | None = None) -> dict[str, Any]:
     try:
-        data = json.loads(text) if file.suffix.lower() == ".json" else tomllib.loads(text)
+        as_json = file.suffix.lower() == ".json" if as_json is None else as_json
+        data = json.loads(text) if as_json else tomllib.loads(text)
     except (tomllib.TOMLDecodeError, json.JSONDecodeError) as error:
         kind = "JSON" if isinstance(error, json.JSONDecodeError) else "TOML"
         raise _unreadable(file, f"not {kind}: {error}", "file-syntax") from None
