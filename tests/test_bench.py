@@ -572,6 +572,7 @@ def test_numbers_are_turned_by_mouse_and_keys_undone_and_kept(tmp_path):
         assert float(steepness.input_value()) == 1.55 and page.locator("#keep").is_disabled()
         page.keyboard.press("Control+Shift+z")
         settled(page)
+        until(page, "!document.querySelector('#keep').disabled")
         page.locator("#keep").click()
         until(page, "document.querySelector('#notice').textContent.startsWith('kept in canopy.toml')")
         pairs = zip(text.splitlines(), file.read_text(encoding="utf-8").splitlines(), strict=True)
@@ -580,7 +581,8 @@ def test_numbers_are_turned_by_mouse_and_keys_undone_and_kept(tmp_path):
         settled(page)
         page.locator("#undo").click()
         settled(page)
-        assert float(steepness.input_value()) == 1.55 and page.locator("#keep").is_enabled()
+        assert float(steepness.input_value()) == 1.55
+        until(page, "!document.querySelector('#keep').disabled")
         # The file broken, and mended, by somebody else.
         page.locator("#back").click()
         settled(page)
@@ -628,6 +630,7 @@ def test_goals_and_curves_are_dragged_and_moved_by_keys(tmp_path):
         page.keyboard.press("Shift+ArrowRight")
         settled(page)
         assert border.get_attribute("aria-valuenow") == "0.8"
+        until(page, "!document.querySelector('#variant').disabled")
         page.locator("#variant").click()
         page.locator("#variant-called").fill("bent")
         page.locator("#variant-write").click()
@@ -696,7 +699,7 @@ def test_two_windows_see_the_same(tmp_path):
         settled(other)
         until(page, "document.getElementById('turn-constants.crown_gate').value === '1500'")
         settled(page)
-        assert page.locator("#keep").is_enabled()
+        until(page, "!document.querySelector('#keep').disabled")
         page.locator("#undo").click()
         settled(page)
         until(other, "document.getElementById('turn-constants.crown_gate').value === '3000'")
@@ -745,6 +748,24 @@ def test_a_hostile_design_does_no_harm_to_a_window(tmp_path):
 
 
 @needs_browser
+def test_a_design_of_costs_alone_says_what_is_not_played_and_is_bent_all_the_same(tmp_path):
+    costs = 'format = 1\ntitle = "Costs"\n[tracks.warden]\nmax_level = 5\ncost = { values = [10, 20, 35, 50] }\n'
+    file = tmp_path / "costs.toml"
+    file.write_text(costs)
+    with serving(file) as (_, address), browsing(viewport={"width": 1280, "height": 800}) as page:
+        page.goto(address)
+        page.wait_for_selector(".handle")
+        assert page.locator("#told").inner_text().startswith("Nothing is played: ")
+        assert page.locator("#tab-pace").is_disabled() and page.locator("#tab-hands").is_enabled()
+        page.locator('[aria-label="cost of level 3"]').focus()
+        page.keyboard.press("ArrowUp")
+        until(page, "!document.querySelector('#keep').disabled")
+        page.click("#keep")
+        until(page, "document.querySelector('#notice').textContent.startsWith('kept in costs.toml')")
+        assert file.read_text() == costs.replace("35", "36")
+
+
+@needs_browser
 def test_a_figure_is_zoomed_looked_behind_and_saved(tmp_path):
     with at_the_bench(tmp_path) as (_, page, _, _):
         page.click("#tab-cost")
@@ -758,7 +779,8 @@ def test_a_figure_is_zoomed_looked_behind_and_saved(tmp_path):
         until(page, f"{ticks} === '{before}'")
         page.locator("#behind summary").click()
         rows = page.locator("#rows tbody tr")
-        assert rows.count() == 39 and rows.nth(19).inner_text().split("\t")[:2] == ["20", "5,362"]
+        until(page, "document.querySelectorAll('#rows tbody tr').length === 39")
+        assert rows.nth(19).inner_text().split("\t")[:2] == ["20", "5,362"]
         page.locator("#behind summary").click()
         files = {}
         for kind in ("png", "svg", "csv"):

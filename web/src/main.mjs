@@ -206,11 +206,17 @@ class Bench {
     this.settle();
   }
 
+  /** Whether what is tried here is what the server has played and shows. */
+  played() {
+    const { state, shown } = this;
+    if (state === null || shown === null || state.working || this.sending || this.timer || this.moving || state.version !== shown.version) return false;
+    return JSON.stringify(sorted(this.asked(this.history.values))) === JSON.stringify(sorted(state.trial));
+  }
+
   /** Where what is tried is what was played in full, show that: going back to it plays nothing. */
   settle() {
-    const { state, shown } = this;
-    if (shown === null || state.working || this.sending || this.timer || state.version !== shown.version) return;
-    if (JSON.stringify(sorted(this.asked(this.history.values))) !== JSON.stringify(sorted(state.trial)) || state.errors.length) return;
+    this.marks();
+    if (!this.played() || this.state.errors.length) return;
     this.stale(false);
     if (this.preview === null || this.tabs.tab === HANDS) return;
     this.preview = null;
@@ -237,6 +243,7 @@ class Bench {
     document.title = `${this.shown.title}: bench`;
     byId("title").textContent = this.shown.title;
     this.preview = null;
+    this.tabs.offer(this.shown.now.players ? "" : `Nothing is played: ${this.shown.missing}`);
     const mine = anew ? this.state.trial : this.moving ?? this.history.values;
     this.numbers.show(this.shown.numbers, mine);
     if (anew && Object.keys(this.state.trial).length) this.history.push(this.state.trial, (place) => this.numbers.inFile(place));
@@ -261,11 +268,6 @@ class Bench {
   /** @param {{coarse?: boolean, anew?: boolean}} how */
   draw(how) {
     const now = how.coarse ? this.preview : this.shown.now;
-    if (this.tabs.tab !== "cost" && !now.players) {
-      byId("told").textContent = `Nothing is played: ${this.shown.missing}`;
-      this.tabs.choose("cost");
-      return;
-    }
     this.tabs.options(now, () => this.bend());
     const verdicts = new Map(this.shown.goals.map((/** @type {any} */ goal) => [`${goal.player}: ${goal.wish}`, goal.verdict]));
     const file = this.shown.file ?? (how.coarse ? this.shown.now : null);
@@ -274,7 +276,8 @@ class Bench {
     this.legend(spec, file !== null);
     const players = now.players ? Object.values(now.players)[0] : 0;
     const size = !now.players || this.tabs.tab === "cost" ? "" : how.coarse ? `About so: ${plain(players)} players of each kind, at once. ` : `${plain(players)} players of each kind. `;
-    byId("told").textContent = `${size}${spec.note ?? ""}`;
+    const missing = this.shown.missing ? `Nothing is played: ${this.shown.missing}. ` : "";
+    byId("told").textContent = `${missing}${size}${spec.note ?? ""}`;
     this.table();
   }
 
@@ -302,7 +305,8 @@ class Bench {
     set("undo", this.history.canUndo);
     set("redo", this.history.canRedo);
     set("back", tried > 0);
-    const ready = tried > 0 && state !== null && !state.working && state.errors.length === 0;
+    // What is kept is what has been played in full, and nothing that is still on its way there.
+    const ready = tried > 0 && this.played() && state.errors.length === 0;
     set("keep", ready);
     set("variant", ready);
     byId("keep").textContent = `Keep in ${state?.file ?? "the file"}`;

@@ -45,6 +45,19 @@ export class Tabs {
     this.changed(true);
   }
 
+  /** Say which tabs there is nothing to show for, and why; look at one that there is. @param {string} missing "" where everything can be shown */
+  offer(missing) {
+    for (const name of Object.keys(QUESTIONS)) {
+      const tab = /** @type {HTMLButtonElement} */ (byId(`tab-${name}`));
+      tab.disabled = missing !== "" && name !== "cost" && name !== HANDS;
+      tab.title = tab.disabled ? missing : "";
+    }
+    if (/** @type {HTMLButtonElement} */ (byId(`tab-${this.tab}`)).disabled) {
+      this.tab = "cost";
+      this.#mark();
+    }
+  }
+
   #mark() {
     for (const name of Object.keys(QUESTIONS)) {
       const tab = byId(`tab-${name}`);
@@ -58,7 +71,7 @@ export class Tabs {
 
   /** @param {KeyboardEvent} event */
   #key(event) {
-    const names = Object.keys(QUESTIONS), at = names.indexOf(this.tab);
+    const names = Object.keys(QUESTIONS).filter((name) => !(/** @type {HTMLButtonElement} */ (byId(`tab-${name}`)).disabled)), at = names.indexOf(this.tab);
     const to = /** @type {Record<string, number>} */ ({ ArrowRight: at + 1, ArrowLeft: at - 1, Home: 0, End: names.length - 1 })[event.key];
     if (to === undefined) return;
     event.preventDefault();

@@ -38,7 +38,7 @@ export function pace({ now, file, by, verdicts, tried }) {
       const spread = at < 0 || one[`${by}_p90`][at] === null ? "" : ` (${plain(one[`${by}_p10`][at])} – ${plain(one[`${by}_p90`][at])})`;
       return [one.player, told === null ? "too few get there" : `${by === "days" ? "day " : ""}${plain(told)} ${time.unit}${spread}`];
     }),
-    note: "Line: the median player; band: the fast and the slow tenth. A diamond is a goal: drag it, or move it by arrow keys.",
+    note: `Line: the median player; band: the fast and the slow tenth.${handles.length ? " A diamond is a goal: drag it, or move it by arrow keys." : ""}`,
   };
 }
 
