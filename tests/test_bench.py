@@ -499,6 +499,13 @@ def test_a_preview_gives_up_a_full_run_and_shares_what_it_can(canopy):
         assert time.monotonic() - before < 5 and session.shown.number == 1  # The full run was given up.
         hours = [one["pace"][1]["hours_p50"][-1] for one in moved]
         assert hours == sorted(hours)
+        # One of the very values that are played in full ends nothing.
+        full = asyncio.create_task(session.try_values({"constants.steepness": 1.6}))
+        await asyncio.sleep(0.05)
+        await session.preview({"constants.steepness": 1.6}, "income")
+        await asyncio.wait_for(full, 10)
+        assert session.shown.number == 2 and session.state()["trial"] == {"constants.steepness": 1.6}
+        await session.try_values({})
         # By the same draws as the first players of a full run.
         same = await session.preview({}, "pace")
         whole = pictures(session.shown.now.design, session.shown.now.result, ["pace"])

@@ -1,17 +1,19 @@
 // The bench: what is turned on the left changes what is drawn on the right, while it is turned.
+import { showLegend, showTable } from "./beside.mjs";
+import { connect } from "./buttons.mjs";
 import { Figure } from "./figure.mjs";
 import { handOut } from "./hands.mjs";
 import { History } from "./history.mjs";
 import { showFindings, showGoals, showTuning } from "./judged.mjs";
 import { Numbers } from "./numbers.mjs";
-import { saveCsv, savePng, saveSvg } from "./saving.mjs";
 import { HANDS, Tabs } from "./tabs.mjs";
 import { byId, element, plain } from "./text.mjs";
-import { OneAtATime, gameAddress, get, listen, post, reportAddress } from "./wire.mjs";
+import { OneAtATime, gameAddress, get, listen, post } from "./wire.mjs";
 
 const WAIT = 250; // Milliseconds of rest after which what is typed or stepped is played in full.
 
-class Bench {
+/** What one window does with the server, its numbers, its tabs and its figure. */
+export class Bench {
   history = new History();
   /** What is shown in full, as the server told it. @type {any} */
   shown = null;
@@ -38,44 +40,8 @@ class Bench {
       (answer, asked) => this.take(answer, asked),
       (error) => this.refuse(error.message),
     );
-    this.buttons();
+    connect(this);
     listen((state) => this.hear(state), () => { byId("state").textContent = "The server has ended; nothing here is followed or kept any more."; });
-  }
-
-  buttons() {
-    const press = (/** @type {string} */ id, /** @type {() => unknown} */ act) => byId(id).addEventListener("click", () => act());
-    press("undo", () => this.step(this.history.undo()));
-    press("redo", () => this.step(this.history.redo()));
-    press("keep", () => this.send("keep", {}));
-    press("back", () => { this.history.push(this.unturned(), (place) => this.numbers.inFile(place)); this.step(this.history.values); });
-    press("variant", () => this.askName());
-    press("variant-write", () => this.writeVariant());
-    press("tune", () => this.send("tune", { names: this.numbers.ticked }));
-    press("tune-stop", () => this.send("tune/stop", {}));
-    press("zoom-in", () => this.figure.zoomBy(1.5));
-    press("zoom-out", () => this.figure.zoomBy(1 / 1.5));
-    press("zoom-all", () => this.figure.reset());
-    press("save-png", () => savePng(this.svg(), this.tabs.tab));
-    press("save-svg", () => saveSvg(this.svg(), this.tabs.tab));
-    press("save-csv", () => { const spec = this.figure.spec; if (spec) saveCsv(spec.heads, spec.rows, this.tabs.tab); });
-    byId("behind").addEventListener("toggle", () => this.table());
-    /** @type {HTMLAnchorElement} */ (byId("report")).href = reportAddress();
-    document.addEventListener("keydown", (event) => this.key(event));
-  }
-
-  svg() {
-    return /** @type {SVGSVGElement} */ (byId("figure").querySelector("svg"));
-  }
-
-  /** Undo and redo by keys, but for where text is written. @param {KeyboardEvent} event */
-  key(event) {
-    const writes = /** @type {HTMLElement} */ (event.target).matches("input[type=number], input[type=search], input[type=text], textarea");
-    if (!(event.ctrlKey || event.metaKey) || writes) return;
-    const key = event.key.toLowerCase();
-    if (key === "z") this.step(event.shiftKey ? this.history.redo() : this.history.undo());
-    else if (key === "y") this.step(this.history.redo());
-    else return;
-    event.preventDefault();
   }
 
   // --- what is turned ---
@@ -129,6 +95,7 @@ class Bench {
     clearTimeout(this.timer);
     this.timer = window.setTimeout(() => {
       this.timer = 0;
+      this.previews.drop();  // The full run says more, and is not to wait.
       this.send("try", this.asked(this.history.values));
     }, WAIT);
     this.marks();
@@ -273,30 +240,12 @@ class Bench {
     const file = this.shown.file ?? (how.coarse ? this.shown.now : null);
     const spec = this.tabs.spec(now, file, verdicts, this.moving ?? this.history.values);
     this.figure.show(spec, how);
-    this.legend(spec, file !== null);
+    showLegend(spec, file !== null);
     const players = now.players ? Object.values(now.players)[0] : 0;
     const size = !now.players || this.tabs.tab === "cost" ? "" : how.coarse ? `About so: ${plain(players)} players of each kind, at once. ` : `${plain(players)} players of each kind. `;
     const missing = this.shown.missing ? `Nothing is played: ${this.shown.missing}. ` : "";
     byId("told").textContent = `${missing}${size}${spec.note ?? ""}`;
-    this.table();
-  }
-
-  /** @param {import("./spec.mjs").Spec} spec @param {boolean} beside */
-  legend(spec, beside) {
-    const entries = [...(spec.areas ?? []), ...spec.lines.filter((one) => !one.pale)].map((one) => {
-      const swatch = element("span", { class: "swatch" });
-      swatch.style.background = `var(--accent-${one.color % 8})`;
-      return element("li", {}, swatch, one.label);
-    });
-    if (beside) entries.push(element("li", {}, element("span", { class: "swatch pale" }), "the file's"));
-    byId("legend").replaceChildren(...entries);
-  }
-
-  table() {
-    const spec = this.figure.spec, box = byId("behind");
-    if (spec === null || !(/** @type {HTMLDetailsElement} */ (box).open)) return;
-    const cells = (/** @type {(string | number | null)[]} */ row) => row.map((one) => element("td", { class: typeof one === "string" ? "" : "number" }, typeof one === "string" ? one : plain(one)));
-    byId("rows").replaceChildren(element("table", {}, element("thead", {}, element("tr", {}, ...spec.heads.map((head) => element("th", { scope: "col" }, head)))), element("tbody", {}, ...spec.rows.map((row) => element("tr", {}, ...cells(row))))));
+    showTable(spec);
   }
 
   marks() {

@@ -93,12 +93,10 @@ def tune(
 
     Without bounds a number is sought between a tenth of it and ten times it. Ctrl-C ends with the best so far.
     """
-    _refuse_mixed(vary, whole, costs, wishes, closing, write=write)
+    _refuse_mixed(vary, whole, costs, wishes, closing, written=file if write else None)
     from ramulus.design import bytes_now
     from ramulus.design.loading import MAX_BYTES
 
-    if write:
-        options.refuse_standard_input(file, "--write changes a file")
     first = bytes_now(file, MAX_BYTES) if write else b""
     design = closing.load(file)
     read = {one: bytes_now(one, MAX_BYTES) for one in design.files[1:]} | {file: first} if write else {}
@@ -129,7 +127,7 @@ def tune(
 
 def _refuse_mixed(
     vary: list[str] | None, whole: list[str] | None, costs: str | None, wishes: list[str] | None, closing: Closing,
-    *, write: bool,
+    *, written: Path | None,
 ) -> None:  # fmt: skip
     if (vary is None) == (costs is None):
         raise typer.BadParameter("--vary NAME for numbers that meet the goals, or --costs PLAYER LEVEL=HOURS for costs")
@@ -139,7 +137,9 @@ def _refuse_mixed(
         raise typer.BadParameter("no wish; add one or more LEVEL=HOURS, such as 10=2.5", param_hint="--costs")
     if costs is not None and whole:
         raise typer.BadParameter("goes with --vary", param_hint="--whole")
-    if write and closing.changes:
+    if written is not None:
+        options.refuse_standard_input(written, "--write changes a file")
+    if written is not None and closing.changes:
         raise typer.BadParameter(
             "with --set would write those values too; put them into the file first", param_hint="--write"
         )

@@ -124,13 +124,13 @@ class Session:
         return await self._in_hand(self._quick, write)
 
     async def preview(self, values: Mapping[str, Any], tab: str) -> dict[str, Any]:
-        """Return what a tab would show with other values; a full run that goes on is given up for it.
+        """Return what a tab would show with other values; a full run of yet other ones is given up for it.
 
         Raises:
             RamulusError: a value is not allowed, or the design fails with it.
         """
         saved = self._saved()
-        if self._working:
+        if self._working and tried_in(saved, values) != tried_in(saved, self._known.trial):
             self._wanted += 1
             self._working = False
             self._windows.tell()
