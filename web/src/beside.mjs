@@ -5,7 +5,10 @@ import { byId, element, plain } from "./text.mjs";
 
 /** @param {Spec} spec @param {boolean} beside whether the file's stands beside what is tried */
 export function showLegend(spec, beside) {
-  const entries = [...(spec.areas ?? []), ...spec.lines.filter((one) => !one.pale)].map((one) => {
+  const shown = [...(spec.areas ?? []), ...spec.lines.filter((one) => !one.pale)], key = JSON.stringify([beside, shown.map((one) => [one.label, one.color])]);
+  if (byId("legend").dataset.key === key) return;
+  byId("legend").dataset.key = key;
+  const entries = shown.map((one) => {
     const swatch = element("span", { class: "swatch" });
     swatch.style.background = `var(--accent-${one.color % 8})`;
     return element("li", {}, swatch, one.label);

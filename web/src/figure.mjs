@@ -40,6 +40,7 @@ export class Figure {
   /** @type {number | null} */
   #at = null;
   #transform = zoomIdentity;
+  #size = { width: 0, height: 0 };
 
   /**
    * @param {HTMLElement} box
@@ -61,7 +62,8 @@ export class Figure {
       .on("zoom", (event) => { this.#transform = event.transform; this.draw(); });
     this.svg.call(this.zooming);
     this.svg.on("pointermove", (event) => this.#point(event)).on("pointerleave", () => { this.#at = null; this.#tell(); });
-    new ResizeObserver(() => this.draw()).observe(box);
+    // Its size is told, not asked for: to ask while it is drawn has the browser lay the whole page out each time.
+    new ResizeObserver(([entry]) => { this.#size = entry.contentRect; this.draw(); }).observe(box);
   }
 
   /** @param {Spec} spec @param {{coarse?: boolean, anew?: boolean}} how */
@@ -85,7 +87,7 @@ export class Figure {
   }
 
   #scales() {
-    const spec = /** @type {Spec} */ (this.spec), { width, height } = this.box.getBoundingClientRect();
+    const spec = /** @type {Spec} */ (this.spec), { width, height } = this.#size;
     const right = Math.max(width - ROOM.right, ROOM.left + 50), bottom = Math.max(height - ROOM.bottom, ROOM.top + 50);
     const scale = (/** @type {import("./spec.mjs").Axis} */ axis) => (axis.log ? scaleLog() : scaleLinear()).domain(axis.domain);
     const x = this.#transform.rescaleX(scale(spec.x).range([ROOM.left, right]));

@@ -95,32 +95,40 @@ export class Tabs {
 
   /** Show what can be chosen for the figure. @param {any} now @param {() => void} bend turns costs into points */
   options(now, bend) {
-    const parts = [];
-    if (this.tab === "pace" && now.pace?.some((/** @type {any} */ one) => one.days_p50.some((/** @type {any} */ day) => day !== null))) {
-      parts.push(this.#choice("over", ["hours", "days"], this.by, (value) => { this.by = value === "days" ? "days" : "hours"; }));
-    } else if (this.tab === "pace") this.by = "hours";
-    const tracks = Object.keys(now.cost);
+    this.#settle(now);
+    const box = byId("options"), most = Math.max(1, ...(now.days ?? []).map((/** @type {any} */ one) => one.days));
+    const bends = this.tab === "cost" && now.cost[this.track].gives !== "cost";
+    const key = JSON.stringify([this.tab, this.by, this.track, this.log, this.player, this.scaled, bends, this.tab === "days" ? most : 0, Object.keys(now.cost), now.bands.map((/** @type {any} */ one) => one.name)]);
+    if (box.dataset.key === key) return;
+    box.dataset.key = key;
+    box.replaceChildren(...this.#choices(now, most, bends ? bend : null));
+  }
+
+  /** Choose what there is, where what was chosen is gone. @param {any} now */
+  #settle(now) {
+    const tracks = Object.keys(now.cost), players = (now.income ?? []).map((/** @type {any} */ one) => one.player);
     if (!tracks.includes(this.track)) this.track = tracks[0];
+    if (!players.includes(this.player)) this.player = players[0] ?? "";
+    if (!now.bands.some((/** @type {any} */ one) => one.name === this.scaled)) this.scaled = "";
+    if (!byDays(now)) this.by = "hours";
+  }
+
+  /** @param {any} now @param {number} most @param {(() => void) | null} bend */
+  #choices(now, most, bend) {
+    const parts = [], tracks = Object.keys(now.cost), shares = "shares of sources";
+    if (this.tab === "pace" && byDays(now)) parts.push(this.#choice("over", ["hours", "days"], this.by, (value) => { this.by = value === "days" ? "days" : "hours"; }));
     if (this.tab === "cost") {
       if (tracks.length > 1) parts.push(this.#choice("track", tracks, this.track, (value) => { this.track = value; }));
       parts.push(this.#choice("scale", ["straight", "logarithmic"], this.log ? "logarithmic" : "straight", (value) => { this.log = value === "logarithmic"; }));
-      const bends = now.cost[this.track].gives === "cost";
-      if (!bends) parts.push(element("button", { type: "button", onclick: bend, title: "as few points as keep every cost within 1 %" }, "Turn into points that can be dragged"));
+      if (bend) parts.push(element("button", { type: "button", onclick: bend, title: "as few points as keep every cost within 1 %" }, "Turn into points that can be dragged"));
     }
     if (this.tab === "income") {
-      const players = now.income.map((/** @type {any} */ one) => one.player);
-      if (!players.includes(this.player)) this.player = players[0];
-      const rules = now.bands.map((/** @type {any} */ one) => one.name);
-      if (!rules.includes(this.scaled)) this.scaled = "";
-      const shares = "shares of sources";
+      const rules = now.bands.map((/** @type {any} */ one) => one.name), players = now.income.map((/** @type {any} */ one) => one.player);
       if (rules.length) parts.push(this.#choice("show", [shares, ...rules], this.scaled || shares, (value) => { this.scaled = value === shares ? "" : value; }));
       if (!this.scaled) parts.push(this.#choice("player", players, this.player, (value) => { this.player = value; }));
     }
-    if (this.tab === "days") parts.push(this.#dayChoice(Math.max(1, ...now.days.map((/** @type {any} */ one) => one.days))));
-    const box = byId("options"), key = JSON.stringify([this.tab, parts.map((one) => one.textContent), this.by, this.track, this.log, this.player, this.scaled]);
-    if (box.dataset.key === key) return;
-    box.dataset.key = key;
-    box.replaceChildren(...parts);
+    if (this.tab === "days") parts.push(this.#dayChoice(most));
+    return parts;
   }
 
   /** @param {string} name @param {string[]} values @param {string} value @param {(value: string) => void} choose */
@@ -138,3 +146,6 @@ export class Tabs {
     return element("label", {}, "day ", range, " ", told);
   }
 }
+
+/** Whether anybody has a schedule of days. @param {any} now */
+const byDays = (now) => Boolean(now.pace?.some((/** @type {any} */ one) => one.days_p50.some((/** @type {any} */ day) => day !== null)));
