@@ -8,6 +8,8 @@ encounters. Times are from a move of the pointer to the frame in which the figur
 
 from __future__ import annotations
 
+import json
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -84,8 +86,6 @@ def drag(page: Page, place: str, end: int) -> tuple[np.ndarray, float]:
 
 def waits(moved: list[list[float]], seen: list[tuple[float, str]], place: str) -> np.ndarray:
     """Return how long each move waited until its value, or that of a later move, was seen; ms."""
-    import json
-
     found = []
     order = {value: at for at, (_, value) in enumerate(moved)}
     shown = [(at, order.get(json.loads(body)["values"].get(place), -1)) for at, body in seen]
@@ -100,7 +100,9 @@ def main() -> None:
     print("| design | what is moved | moves seen | median, ms | p90, ms | full run after letting go, s |")
     print("|---|---|---|---|---|---|")
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+        browser = playwright.chromium.launch(
+            executable_path=shutil.which("chromium") or shutil.which("google-chrome"), args=["--no-sandbox"]
+        )
         for name, text in (("shipped", demo_text()), ("100 levels, 30 sources", large())):
             file = Path(folder) / "design.toml"
             file.write_text(text, encoding="utf-8")

@@ -35,11 +35,13 @@ until [[ -s address ]]; do sleep 0.2; done
 address=$(cat address)
 # Drawn by its script once it has asked for the numbers, which a picture on loading would come before.
 python - "$address" "$out/bench.png" <<'PYTHON'
+import shutil
 import sys
+
 from playwright.sync_api import sync_playwright
 
 with sync_playwright() as playwright:
-    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+    browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     page.goto(sys.argv[1])
     page.wait_for_selector("#figure path.line.pale")
