@@ -228,7 +228,7 @@ def test_the_command_says_what_changed(cli, canopy, tmp_path):
     data = json.loads(
         cli("compare", canopy, "--variant", "crown_gate=0, first_cost=80", "--players", 20, "--format", "json").out
     )
-    assert list(data) == ["command", "rows", "within_levels", "totals", "income", "findings", "goals"]
+    assert list(data) == ["command", "about", "rows", "within_levels", "totals", "income", "findings", "goals"]
     assert {row["variant"] for row in data["rows"]} == {"canopy", "crown_gate=0, first_cost=80"}
     some = cli("compare", canopy, eased, "--players", 20, "--player", "adept", "--columns", "variant,level,difference")
     assert some.status == 0 and some.out.splitlines()[1].split() == ["difference"] and "goals:" not in some.out

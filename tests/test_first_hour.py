@@ -249,7 +249,7 @@ def test_every_track_goes_where_several_tables_find_room(cli, canopy, tmp_path):
     as_json = json.loads(cli("levels", canopy, "--all-tracks", "--format", "json").out)
     assert len(as_json["rows"]) == 40 and len(as_json["grafting"]) == 15
     assert cli("levels", canopy, "--all-tracks", "-o", tmp_path / "all.xlsx").status == 0
-    assert openpyxl.load_workbook(tmp_path / "all.xlsx").sheetnames == ["warden", "grafting"]
+    assert openpyxl.load_workbook(tmp_path / "all.xlsx").sheetnames == ["warden", "grafting", "about"]
     as_csv = cli("levels", canopy, "--all-tracks", "--format", "csv").out.splitlines()
     assert len(as_csv) == 1 + 55 and as_csv[-1].startswith("grafting,15,")
     records = json.loads(cli("levels", canopy, "--format", "records").out)
