@@ -285,3 +285,17 @@ def test_a_workbook_is_laid_out_and_a_parquet_file_knows_where_it_comes_from(cli
     kept = json.loads(parquet.read_schema(table).metadata[b"ramulus"])
     assert told["design"] == kept["design"] == rm.load_design(canopy).digest and told["seed"] == "0"
     assert kept["units"]["hours_p50"] == "h" and set(kept["units"]) < set(pd.read_parquet(table).columns)
+
+
+def test_a_track_called_as_a_key_loses_nothing(cli, tmp_path):
+    openpyxl = pytest.importorskip("openpyxl")
+    costs = {"max_level": 4, "cost": {"values": [1, 2, 3]}}
+    design = make(skills={"about": costs, "rows": {**costs, "max_level": 3}})
+    design.save(tmp_path / "odd.toml")
+    told = json.loads(cli("levels", tmp_path / "odd.toml", "--all-tracks", "--format", "json").out)
+    assert told["about"]["title"] == "Canopy" and len(told["about (table)"]) == 4 and len(told["rows (table)"]) == 3
+    assert cli("levels", tmp_path / "odd.toml", "--all-tracks", "-o", tmp_path / "odd.xlsx").status == 0
+    sheets = openpyxl.load_workbook(tmp_path / "odd.xlsx")
+    assert (
+        sheets.sheetnames == ["warden", "about", "rows", "about this file"] and sheets["about"]["A1"].value == "level"
+    )

@@ -182,7 +182,9 @@ def table_json(
     """
     parts: dict[str, Any] = {"command": command, **({"about": about} if about else {}), **marks}
     written = [f"{json.dumps(key)}: {json.dumps(value, ensure_ascii=False)}" for key, value in parts.items()]
-    written += [f"{json.dumps(key)}: {table_records(part)}" for key, part in {"rows": table, **(more or {})}.items()]
+    # A track may be called as one of these keys is.
+    further = {f"{key} (table)" if key in parts or key == "rows" else key: part for key, part in (more or {}).items()}
+    written += [f"{json.dumps(key)}: {table_records(part)}" for key, part in {"rows": table, **further}.items()]
     return "{" + ", ".join(written) + "}"
 
 

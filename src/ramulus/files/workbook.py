@@ -36,8 +36,10 @@ def as_workbook(tables: Mapping[str, pd.DataFrame], about: Mapping[str, Any]) ->
             _lay_out(writer.sheets[name[:SHEET_NAME]], shown)
         if about:
             rows = pd.DataFrame({"what": list(about), "value": [_said(value) for value in about.values()]})
-            rows.to_excel(writer, index=False, sheet_name=ABOUT)
-            _lay_out(writer.sheets[ABOUT], rows)
+            # A track may be called so, in any case of letters.
+            name = ABOUT if ABOUT not in {sheet.lower() for sheet in writer.sheets} else f"{ABOUT} this file"
+            rows.to_excel(writer, index=False, sheet_name=name)
+            _lay_out(writer.sheets[name], rows)
     return written.getvalue()
 
 
