@@ -254,6 +254,40 @@ def test_tables_say_what_they_were_made_from(cli, canopy, tmp_path):
         "title": "Canopy Wardens", "design": design.digest, "version": rm.__version__,
         "units": {"level": "level", "cost": "XP", "total": "XP", "growth": "share"},
     }  # fmt: skip
+    # A name has the unit that it has in this very table, and what a design names has none.
+    units = {
+        words[0]: json.loads(cli(words[0], canopy, *words[1:], "--format", "json", "--quiet").out)["about"]["units"]
+        for words in (
+            ("compare", "--variant", "steepness=1.4", "--players", "20"), ("sensitivity", "--vary", "crown_gate", "--players", "15"),
+            ("award", "40"), ("effort",),
+        )
+    }  # fmt: skip
+    assert (
+        units["compare"]["wasted"] == "share" and units["award"]["wasted"] == "XP" and units["award"]["step"] == "count"
+    )
+    assert "step" not in units["sensitivity"] and not {"cuts", "falls"} & units["effort"].keys()
+    odd = make(stats={"seconds": {"base": 3}, "share": {"base": 1}})
+    odd.save(tmp_path / "stats.toml")
+    assert json.loads(cli("levels", tmp_path / "stats.toml", "--format", "json").out)["about"]["units"].keys() == {
+        "level", "cost", "total", "growth",
+    }  # fmt: skip
+    # What is not played is not said to be played by a seed.
+    assert "seed" not in json.loads(cli("check", canopy, "--format", "json").out)["about"]
+    assert (
+        json.loads(cli("check", canopy, "--goals", "--players", 20, "--seed", 4, "--format", "json").out)["about"][
+            "seed"
+        ]
+        == 4
+    )
+    # The hash is of the whole: of costs that stand in another file, too.
+    (tmp_path / "costs.csv").write_text("level,cost\n1,10\n2,20\n")
+    (tmp_path / "far.toml").write_text(
+        'format = 1\ntitle = "Far"\n[tracks.warden]\nmax_level = 3\ncost.file = "costs.csv"\n'
+    )
+    first = rm.load_design(tmp_path / "far.toml").digest
+    assert first == rm.load_design(tmp_path / "far.toml").digest
+    (tmp_path / "costs.csv").write_text("level,cost\n1,10\n2,21\n")
+    assert rm.load_design(tmp_path / "far.toml").digest != first
     # Several designs are named each.
     design.with_values({"title": "Other"}).save(tmp_path / "other.toml")
     both = json.loads(

@@ -60,6 +60,8 @@ def check(
         findings = Findings(from_problem(problem) for problem in error.problems)
     severities = {finding.severity for finding in findings}
     judged = None
+    if not goals:
+        closing.asked.clear()  # Nothing is played by them.
     if goals and "error" not in severities:
         design.require("goals", "judging goals")
         judged = judge(run_simulation(design, players, None, seed, closing.quiet))

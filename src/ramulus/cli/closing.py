@@ -169,17 +169,27 @@ class Closing:
             output = output.with_name(f"{output.stem}.partial{output.suffix}")
         columns = tuple(name.strip() for name in (self.columns or "").split(",") if name.strip())
         marks = {"stopped": stopped} if stopped else {}
-        return Printing(command, self.form, output, self.quiet, columns, marks, self.made_from, self.about)
+        return Printing(
+            command, self.form, output, self.quiet, columns, marks, self.made_from, self._own_columns(), self.about
+        )
+
+    def _own_columns(self) -> frozenset[str]:
+        """Return the columns that designs name: stats, multipliers, and what is shown of encounters."""
+        return frozenset(
+            name
+            for one in self.designs
+            for name in (*one.stats, *(rule.name for rule in one.multipliers), *one.encounters.show)
+        )
 
     def made_from(self) -> dict[str, Any]:
         """Return what a command's tables are made from: the designs, this version, and what was asked for."""
         from ramulus import __version__
 
-        titles, digests = [one.title for one in self.designs], [one.digest for one in self.designs]
-        several = len(self.designs) > 1
-        said = (
-            {"title": titles if several else titles[0], "design": digests if several else digests[0]} if titles else {}
-        )
+        said: dict[str, Any] = {
+            "title": [one.title for one in self.designs], "design": [one.digest for one in self.designs],
+        }  # fmt: skip
+        if len(self.designs) <= 1:
+            said = {name: values[0] for name, values in said.items() if values}
         return {**said, "version": __version__, **{name: one for name, one in self.asked.items() if one is not None}}
 
 
@@ -192,12 +202,7 @@ def _are_one(file: Path, other: Path) -> bool:
 
 def files_of(design: Design) -> list[Path]:
     """Return the files that a design names: what it includes and extends, and files of costs."""
-    from ramulus.design.cost_ways import FileWay
-    from ramulus.design.names import cost_ways
-
-    ways = [way for track in design.tracks.values() for _, way in cost_ways("", track.cost)]
-    costs = [design.folders[0] / way.file for way in ways if isinstance(way, FileWay)]
-    return [*design.files[1:], *costs]
+    return [*design.files[1:], *design.cost_files]
 
 
 def closed(function: Callable[..., None], outcome: Outcome = TABLE) -> Callable[..., None]:

@@ -27,8 +27,8 @@ MOST_ROWS = 1_000
 class Printing:
     """How a command prints: from its shared options.
 
-    `about` is what its tables were made from, and `marks` are further keys of the JSON it writes. `with_about` has
-    the former stand in CSV, too.
+    `about` is what its tables were made from, and `marks` are further keys of the JSON it writes. `own` are columns
+    that a design names; `with_about` has what the tables were made from stand in CSV, too.
     """
 
     command: str
@@ -38,6 +38,7 @@ class Printing:
     columns: tuple[str, ...] = ()
     marks: Mapping[str, str] = field(default_factory=dict)
     about: Callable[[], Mapping[str, Any]] = dict
+    own: frozenset[str] = frozenset()
     with_about: bool = False
 
     def table(
@@ -93,8 +94,9 @@ class Printing:
         """Return what some tables were made from, with the unit of each of their columns."""
         from ramulus.words.units import units_of
 
-        columns = dict.fromkeys(str(name) for one in (table, *(more or {}).values()) for name in one.columns)
-        return {**self.about(), "units": units_of(columns)}
+        tables = (table, *(more or {}).values())
+        numbers = dict.fromkeys(str(name) for one in tables for name in one.select_dtypes("number").columns)
+        return {**self.about(), "units": units_of(self.command, [name for name in numbers if name not in self.own])}
 
     def _chosen(self, table: pd.DataFrame) -> pd.DataFrame:
         """Return the columns that were asked for, in that order.

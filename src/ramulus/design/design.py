@@ -6,31 +6,39 @@ import hashlib
 import json
 import os
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
 from html import escape
 from pathlib import Path
 from typing import Any, Self, TypeVar
 
 from pydantic import PrivateAttr
 
+from ramulus.design.cost_ways import FileWay
 from ramulus.design.merging import Whole
 from ramulus.design.model import DesignModel
-from ramulus.design.names import formula_places
+from ramulus.design.names import cost_ways, formula_places
 from ramulus.design.places import data_with, full_place, location_of
 from ramulus.design.problems import validated
+from ramulus.design.reading import read_named
 from ramulus.design.saving import save_design, save_parts, toml_text
 from ramulus.errors import DataError
 from ramulus.formula.parser import parse
 
 T = TypeVar("T")
+MOST_OF_COSTS = 10_000_000  # Bytes of a file of costs.
 
 
 def _hash_of(design: DesignModel) -> int:
     return hash(json.dumps(_alike(design.model_dump(mode="json")), sort_keys=True))
 
 
-def _digest_of(design: DesignModel) -> str:
+def _digest_of(design: Design) -> str:
     text = json.dumps(_alike(design.model_dump(mode="json")), sort_keys=True, ensure_ascii=False)
-    return hashlib.sha256(text.encode()).hexdigest()[:16]
+    found = hashlib.sha256(text.encode())
+    for file in design.cost_files:
+        with suppress(DataError):  # Whoever works the costs out says what is wrong with it.
+            found.update(read_named(file, MOST_OF_COSTS))
+    return found.hexdigest()[:16]
 
 
 def _alike(value: Any) -> Any:
@@ -154,6 +162,12 @@ class Design(DesignModel):
             return tuple(part.file for part in self._whole.parts)
         return (self._file,) if self._file is not None else ()
 
+    @property
+    def cost_files(self) -> tuple[Path, ...]:
+        """The files of costs that the design names."""
+        ways = [way for track in self.tracks.values() for _, way in cost_ways("", track.cost)]
+        return tuple(self.folders[0] / way.file for way in ways if isinstance(way, FileWay))
+
     def origin_of(self, place: str) -> Path | None:
         """Return the file that says what stands at a place, or None where the design came from none."""
         if self._whole is None:
@@ -198,7 +212,10 @@ class Design(DesignModel):
 
     @property
     def digest(self) -> str:
-        """A hash of all that the design says, 16 letters: the same for equal designs, on every machine (SHA-256)."""
+        """A hash of all that the design says, 16 letters: the same for equal designs, on every machine (SHA-256).
+
+        Files of costs that it names count with what they hold.
+        """
         return self.derived(_digest_of)
 
     def __repr__(self) -> str:

@@ -36,11 +36,8 @@ def load_design(path: str | os.PathLike[str], *, also_from: str | os.PathLike[st
     """
     whole = gathered(Path(path), _read)
     file, allowed = whole.parts[0].file, Path(also_from) if also_from is not None else None
-    try:
-        design = validated(Design, whole.data, file)
-    except DesignError as error:
-        raise DesignError([_in_its_file(problem, whole) for problem in error.problems], error.file) from None
-    return design._attached(file, whole.parts[0].text, allowed, whole if len(whole.parts) > 1 else None)
+    several = whole if len(whole.parts) > 1 else None
+    return _made(whole)._attached(file, whole.parts[0].text, allowed, several)
 
 
 def design_of_text(data: bytes, name: str = "standard input") -> Design:
@@ -66,11 +63,15 @@ def design_of_text(data: bytes, name: str = "standard input") -> Design:
         return (_parsed(root, text, as_json=as_json), None if as_json else text) if file == root else _read(file)
 
     whole = gathered(root, read)
+    return _made(whole)._attached(None, whole.parts[0].text if len(whole.parts) == 1 else None)
+
+
+def _made(whole: Whole) -> Design:
+    """Return the design that some files say together; a mistake names the one that it stands in."""
     try:
-        design = validated(Design, whole.data, root)
+        return validated(Design, whole.data, whole.parts[0].file)
     except DesignError as error:
         raise DesignError([_in_its_file(problem, whole) for problem in error.problems], error.file) from None
-    return design._attached(None, whole.parts[0].text)
 
 
 def _read(file: Path) -> tuple[dict[str, Any], str | None]:

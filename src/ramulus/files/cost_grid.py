@@ -17,11 +17,11 @@ from pathlib import Path
 from typing import Any
 from zipfile import ZipFile
 
+from ramulus.design.design import MOST_OF_COSTS
 from ramulus.design.reading import read_named
 from ramulus.errors import DataError
 
 # A hundred thousand levels beside three other columns find room, in any format, in some 64 MB of memory.
-MOST_BYTES = 10_000_000
 MOST_UNPACKED = 40_000_000
 MOST_CELLS = 400_000
 MOST_LOOKED_AT = 8_000_000  # Cells, with empty ones: spreadsheets are often padded with them.
@@ -63,7 +63,7 @@ def read_grid(file: Path, sheet: str | None = None) -> Grid:
     if ending not in _READERS:
         raise DataError(f"{file}: a cost table cannot be read from {ending or 'this'}; allowed: {', '.join(_READERS)}")
     try:
-        data = read_named(file, MOST_BYTES)
+        data = read_named(file, MOST_OF_COSTS)
         rows, decimal = _READERS[ending](file, data, sheet)
         return Grid(_filled(file, rows), decimal)
     except DataError:

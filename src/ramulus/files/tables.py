@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from ramulus.design import read_start, refuse_strange_ending, write_whole
 from ramulus.errors import DataError
+from ramulus.files.about import About, about_lines
 from ramulus.files.measured import is_measured
 from ramulus.showing import harmless
 
@@ -25,7 +26,6 @@ LIVE = ("=", "+", "-", "@", "\t", "\r")  # What begins so, a spreadsheet program
 _SIGNED = re.compile(r"[+-][\d.,]+ ?%?")
 
 Tables = Mapping[str, "pd.DataFrame"]
-About = Mapping[str, Any]
 
 
 def write_table(
@@ -152,12 +152,8 @@ def table_csv(table: pd.DataFrame, about: About | None = None) -> str:
         if whole[name].dtype.kind not in "biuf":
             whole[name] = whole[name].map(_as_text)
     whole.columns = [_as_text(str(name)) for name in whole.columns]
-    above = "".join(f"# {name}: {harmless(_said(value))}\n" for name, value in (about or {}).items())
+    above = "".join(f"# {name}: {said}\n" for name, said in about_lines(about or {}))
     return above + str(whole.to_csv(index=False, lineterminator="\n"))
-
-
-def _said(value: Any) -> str:
-    return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
 
 
 def _as_text(value: Any) -> Any:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from io import BytesIO
 from typing import TYPE_CHECKING, Any
 
+from ramulus.files.about import About, about_lines
 from ramulus.files.measured import is_measured
 from ramulus.showing import harmless
 
@@ -19,7 +19,7 @@ WIDEST, NARROWEST, ROWS_LOOKED_AT = 60, 8, 200
 WHOLE, MEASURED, ANY = "#,##0", "0.000", "General"
 
 
-def as_workbook(tables: Mapping[str, pd.DataFrame], about: Mapping[str, Any]) -> bytes:
+def as_workbook(tables: Mapping[str, pd.DataFrame], about: About) -> bytes:
     """Return tables as an XLSX file.
 
     Args:
@@ -35,7 +35,7 @@ def as_workbook(tables: Mapping[str, pd.DataFrame], about: Mapping[str, Any]) ->
             shown.to_excel(writer, index=False, sheet_name=name[:SHEET_NAME])
             _lay_out(writer.sheets[name[:SHEET_NAME]], shown)
         if about:
-            rows = pd.DataFrame({"what": list(about), "value": [_said(value) for value in about.values()]})
+            rows = pd.DataFrame(about_lines(about), columns=["what", "value"])
             # A track may be called so, in any case of letters.
             name = ABOUT if ABOUT not in {sheet.lower() for sheet in writer.sheets} else f"{ABOUT} this file"
             rows.to_excel(writer, index=False, sheet_name=name)
@@ -85,7 +85,3 @@ def _format_of(name: str, values: pd.Series) -> str:
         return MEASURED
     known = values.dropna()
     return WHOLE if bool((known == known.round()).all()) else ANY
-
-
-def _said(value: Any) -> str:
-    return harmless(value if isinstance(value, str) else json.dumps(value, ensure_ascii=False))
