@@ -296,8 +296,11 @@ def test_values_stand_under_the_pointer(tmp_path):
         page.mouse.move(place["x"] + place["width"] * x / width, place["y"] + place["height"] * y / height)
         said = page.locator("#under-pointer").inner_text()
         for axis, share, part in zip((axes["x"], axes["y"]), (0.25, 0.5), said.split(" · "), strict=True):
-            assert not axis["log"] and part.startswith(axis["label"] + ": ")
+            assert not axis["log"] and axis["unit"] == "" and part.startswith(axis["label"] + ": ")
             value = axis["ends"][0] + share * (axis["ends"][1] - axis["ends"][0])
             assert float(part.rpartition(": ")[2].replace(",", "")) == pytest.approx(value, rel=0.02)
         page.mouse.move(2, 2)
         assert not page.locator("#under-pointer").is_visible()
+        # A share is told in percent, as its ticks are.
+        shares = json.loads(page.locator("#figure-reached svg").get_attribute("data-axes"))[0]["y"]
+        assert shares["unit"] == " %" and shares["ends"][1] == pytest.approx(102, abs=8)

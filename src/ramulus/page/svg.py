@@ -12,7 +12,7 @@ import matplotlib as mpl
 import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.figure import Figure
-from matplotlib.ticker import FuncFormatter, LogFormatter, ScalarFormatter, StrMethodFormatter
+from matplotlib.ticker import PercentFormatter
 
 from ramulus.plots.style import ACCENTS, MARK, QUIET, project_style, settle
 from ramulus.showing import harmless
@@ -65,7 +65,7 @@ def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
 def _axes_of(figure: Figure) -> list[dict[str, Any]]:
     """Return where each pair of axes stands in the SVG and what its ends are, so that a page can tell a place's values.
 
-    Axes of names, of days or of what a formatter makes other words of are left out.
+    Axes of names, or without a label, are left out.
     """
     found = []
     height = figure.bbox.height
@@ -82,12 +82,14 @@ def _axes_of(figure: Figure) -> list[dict[str, Any]]:
 
 
 def _axis_of(axis: Any, ends: tuple[float, float]) -> dict[str, Any] | None:
-    """Return the ends of an axis of plain numbers, with its label; None where it is another one."""
+    """Return the ends of an axis of numbers, with its label; None where it is another one."""
     scale, label = axis.get_scale(), axis.get_label_text()
-    plain = isinstance(axis.get_major_formatter(), ScalarFormatter | LogFormatter | FuncFormatter | StrMethodFormatter)
-    if scale not in ("linear", "log") or not label or not plain:
+    in_percent = isinstance(axis.get_major_formatter(), PercentFormatter)
+    if scale not in ("linear", "log") or not label:
         return None
-    return {"ends": [float(f"{end:.6g}") for end in ends], "log": scale == "log", "label": label}
+    times = 100 if in_percent else 1
+    shown = [float(f"{times * end:.6g}") for end in ends]
+    return {"ends": shown, "log": scale == "log", "label": label, "unit": " %" if in_percent else ""}
 
 
 def _of_the_page(tag: str, name: str) -> str:

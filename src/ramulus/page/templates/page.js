@@ -35,7 +35,7 @@ function along(axis, share) {
 function told(axis, share) {
   const value = along(axis, share), size = Math.abs(value);
   const digits = size >= 100 ? 0 : size >= 10 ? 1 : size >= 1 ? 2 : 3;
-  return `${axis.label}: ${value.toLocaleString("en-US", { maximumFractionDigits: digits })}`;
+  return `${axis.label}: ${value.toLocaleString("en-US", { maximumFractionDigits: digits })}${axis.unit}`;
 }
 document.addEventListener("pointermove", (event) => {
   const svg = event.target.closest?.("svg[data-axes]");
