@@ -344,6 +344,23 @@ def test_only_the_last_of_many_is_played(canopy, monkeypatch):
     session.close()
 
 
+def test_the_file_itself_is_played_once_however_much_is_tried(canopy, monkeypatch):
+    from ramulus.page.bench import runs as module
+
+    played, real = [], module.context_of
+    monkeypatch.setattr(module, "context_of", lambda design, *more, **options: (
+        played.append(design.constants["steepness"]), real(design, *more, **options))[1])  # fmt: skip
+    session = session_of(canopy)
+
+    async def go():
+        for step in range(6):
+            await session.try_values({"constants.steepness": 1.4 + step / 100})
+
+    asyncio.run(go())
+    session.close()
+    assert played == [1.55, *(pytest.approx(1.4 + step / 100) for step in range(6))]
+
+
 def test_a_design_that_cannot_be_played_is_followed_too(tmp_path):
     file = tmp_path / "costs.toml"
     text = 'format = 1\ntitle = "Costs"\n[tracks.warden]\nmax_level = 9\ncost.formula = "10 * level"\n'
@@ -382,6 +399,10 @@ def test_every_number_of_a_file_can_be_turned_where_it_stands():
     assert (
         told["multipliers.blossom week.factor"] == "multipliers.blossom week" and told["goals[0].hours"] == "goals[0]"
     )
+
+    # Names that lead nowhere are gone around by number.
+    odd = design.with_values({"multipliers": [{"name": "1.5 times", "factor": 1.5}, {"name": "7", "factor": 2}]})
+    assert [value_at(odd, one.place) for one in turnables(odd) if one.place.startswith("multipliers")] == [1.5, 2]
 
 
 def test_pictures_have_the_numbers_of_the_tables():
@@ -474,6 +495,14 @@ def test_tuning_tries_what_it_finds_and_can_be_stopped(canopy):
         found = session.state()
         gate = found["trial"]["constants.crown_gate"]
         assert 0 < gate < 3000 and found["tuning"]["values"][0]["after"] == gate and len(found["tuning"]["goals"]) == 4
+        # What is turned meanwhile stays.
+        again = asyncio.create_task(session.tune(["constants.crown_gate"]))
+        while not (session.state()["tuning"] or {}).get("going"):
+            await asyncio.sleep(0.01)
+        await session.try_values({**found["trial"], "constants.first_cost": 61})
+        await again
+        assert session.state()["trial"]["constants.first_cost"] == 61
+        await session.try_values(found["trial"])
         going = asyncio.create_task(session.tune(["constants.steepness", "constants.first_cost"]))
         while not (session.state()["tuning"] or {}).get("going"):
             await asyncio.sleep(0.01)

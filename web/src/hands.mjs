@@ -39,7 +39,7 @@ class Hands {
       gate: () => this.#openGate(Number(this.#at("gate").value)),
       back: () => this.#back(),
       anew: () => this.#anew(),
-      command: () => this.#copy(commandOf(this.#log, about.file ?? "FILE", this.#table().scale), "the command"),
+      command: () => this.#copy(commandOf(this.#log, about.file ?? "FILE", this.#table().scale), this.#log.some(({ step }) => step.open_gate !== undefined) ? "the command, in which no gate is opened," : "the command"),
       vector: () => this.#copy(JSON.stringify(vectorOf(this.#log, this.#state()), null, 1), "the vector"),
     };
     this.#at("sources").replaceChildren(...about.sources.map((name, at) => {

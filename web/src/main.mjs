@@ -229,7 +229,7 @@ export class Bench {
       return;
     }
     this.draw({ anew });
-    if (this.state.working) this.previews.ask({ values: this.asked(this.history.values), tab: this.tabs.tab });
+    if (!this.played()) this.previews.ask({ values: this.asked(this.history.values), tab: this.tabs.tab });
   }
 
   /** @param {{coarse?: boolean, anew?: boolean}} how */

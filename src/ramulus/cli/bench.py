@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ramulus.cli import options
-from ramulus.cli.closing import Closing, files_of
+from ramulus.cli.closing import Changes, Closing, Quiet, files_of
 from ramulus.cli.output import waiting
 from ramulus.errors import RamulusError
 
@@ -27,13 +27,12 @@ def bench(
     hours: options.Hours = None,
     seed: options.Seed = 0,
     port: Annotated[int, typer.Option("--port", min=0, max=65_535, help="Where to serve it (0: a free one).")] = 0,
-    changes: Annotated[
-        list[str] | None,
-        typer.Option("--set", metavar="NAME=VALUE", help="What is tried from the start (repeatable)."),
-    ] = None,
-    quiet: Annotated[bool, typer.Option("--quiet", help="No progress and no messages.")] = False,
+    changes: Changes = None,
+    quiet: Quiet = False,
 ) -> None:
     """Open the workbench: turn a number, bend a curve, hand out XP, and see at once what comes of it.
+
+    With --set it begins with some numbers tried.
 
     It is served to this machine alone, at the address that is printed. It follows the file as you save it, and writes
     it only when you press Keep. Ctrl-C ends it.
@@ -41,7 +40,7 @@ def bench(
     try:
         from ramulus.page.bench.serving import GRACE, serve
     except ImportError as error:
-        found = f"the bench needs {error.name}; python -m pip install 'ramulus[bench]'"
+        found = f"the bench needs {error.name}; python -m pip install starlette uvicorn watchfiles"
         raise RamulusError(found) from None
     from ramulus.cli import terminal
     from ramulus.page.bench import Session, Sizes

@@ -5,7 +5,7 @@ import { percent, plain } from "../text.mjs";
 /** @typedef {import("../spec.mjs").Spec} Spec */
 /** @typedef {{player: string, level: number[], hours: (number|null)[]}} InLevel */
 /** @typedef {{player: string, level: number[], shares: Record<string, (number|null)[]>}} Income */
-/** @typedef {{player: string, players: number, level: number[], days: number, arrived: number[][]}} ByDay */
+/** @typedef {{player: string, players: number, level: number[], days: number, arrived: number[][], cut?: boolean}} ByDay */
 
 /** Where does time go? Median hours in each level. @param {{now: any, file: any}} shown @returns {Spec} */
 export function time({ now, file }) {
@@ -81,7 +81,7 @@ export function days({ now, file, day }) {
     heads: ["player", "level", `share there by day ${day}`],
     rows: profiles.flatMap((one) => one.level.map((level, at) => [one.player, level, shareOn(one, at, day)])),
     read: (level) => profiles.map((one) => [one.player, percent(shareOn(one, one.level.indexOf(Math.round(level)), day))]),
-    note: profiles.length ? "Days of the calendar; who has not come yet stands nowhere, and who would have quit plays on." : "No profile has a schedule of days.",
+    note: profiles.length ? `Days of the calendar${profiles.some((one) => one.cut) ? ", the first of them" : ""}; who has not come yet stands nowhere, and who would have quit plays on.` : "No profile has a schedule of days.",
   };
 }
 

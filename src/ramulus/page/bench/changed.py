@@ -1,4 +1,4 @@
-"""What a save changed, or what a value that is tried would change: a section of the live page."""
+"""What a save changed, or what a value that is tried would change: a section of the report that a bench serves."""
 
 from __future__ import annotations
 

@@ -6,11 +6,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.design import value_at
 from ramulus.design.cost_ways import PointsCost, ValuesCost
 from ramulus.design.goal import DaysGoal, HoursGoal
-from ramulus.errors import RamulusError
 from ramulus.goals.kinds import words_of
+from ramulus.page.bench.turnable import item_place
 from ramulus.results.pace import QUANTILES, whole_days
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.in_level import HOUR, InLevel
@@ -88,12 +87,13 @@ def _days(result: SimulationResult) -> list[dict[str, Any]]:
         calendar = profile.main.calendar
         if not isinstance(calendar, WholeSample) or not np.isfinite(calendar.values).any():
             continue
-        until = int(min(np.nanmax(calendar.values), MOST_DAYS))
+        last = int(np.nanmax(calendar.values))
+        until = min(last, MOST_DAYS)
         days = np.arange(1, until + 1)
         arrived = [np.searchsorted(_known(column), days, side="right").tolist() for column in calendar.values.T]
         found.append({
             "player": name, "players": profile.players, "level": _levels(result), "days": until,
-            "arrived": arrived,
+            "arrived": arrived, "cut": last > until,
         })  # fmt: skip
     return found
 
@@ -128,19 +128,11 @@ def _costs(design: Design, track: str) -> dict[str, Any]:
 
 def _bands(design: Design) -> Iterable[dict[str, Any]]:
     """Yield the multipliers that go by bands, whose borders and factors can be dragged."""
-    for rule in design.multipliers:
-        place = f"multipliers.{rule.name}.bands"
-        if rule.bands and _stands_at(design, place, rule.bands):
+    for index, rule in enumerate(design.multipliers):
+        if rule.bands:
+            place = f"{item_place('multipliers', index, {'name': rule.name})}.bands"
             bands = [list(map(float, band)) for band in rule.bands]
             yield {"name": rule.name, "place": place, "against": str(rule.against), "bands": bands}
-
-
-def _stands_at(design: Design, place: str, value: Any) -> bool:
-    """Return whether a value stands at a place; not where a name has a dot in it."""
-    try:
-        return bool(value_at(design, place) == value)
-    except RamulusError:
-        return False
 
 
 def _goal_marks(design: Design) -> Iterable[dict[str, Any]]:

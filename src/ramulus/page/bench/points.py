@@ -33,12 +33,13 @@ def as_points(design: Design, track: str) -> dict[str, Any]:
         raise RamulusError(f"the costs of {track} are points already")
     costs = np.asarray(tables.curve.costs, float)
     levels = np.arange(what.start_level, what.start_level + len(costs), dtype=float)
-    between = min(("smooth", "straight"), key=lambda way: len(_kept(levels, costs, way)))
+    kept = {way: _kept(levels, costs, way) for way in ("smooth", "straight")}
+    between = min(kept, key=lambda way: len(kept[way]))
     # What stands there is rounded already, so a curve near it is to become the nearest, too.
     rounding: dict[str, Any] = {"rounding": "none" if what.cost.rounding == "none" else "nearest"}
     if what.cost.rounding_to is not None:
         rounding["rounding_to"] = what.cost.rounding_to
-    points = [[int(levels[at]), _plain(costs[at])] for at in _kept(levels, costs, between)]
+    points = [[int(levels[at]), _plain(costs[at])] for at in kept[between]]
     return {"points": points, "between": between, **rounding}
 
 

@@ -54,5 +54,7 @@ class Runs:
             if self._runs and design.sources and design.encounter:
                 share_tables(self._runs[-1][0], design)
             found = context_of(design, sizes.players, sizes.hours, sizes.seed, progress=beat)
-            self._runs = [*self._runs[1 - KEPT :], (design, found)]
+        # What is asked for again and again, as the file's own is, stays; what was tried long ago goes.
+        others = [run for run in self._runs if run[0] != design]
+        self._runs = [*others[1 - KEPT :], (design, found)]
         return found

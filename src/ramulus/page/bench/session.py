@@ -203,11 +203,10 @@ class Session:
         Raises:
             RamulusError: a search goes on, there are no goals, or no number stands there.
         """
-        saved = self._saved()
-        trial = tried_in(saved, self._known.trial)
-        found = await self._tuner.find(with_values(saved, trial), names, asyncio.get_running_loop())
-        if found:
-            await self.try_values({**trial, **found})
+        tried = with_values(self._saved(), tried_in(self._saved(), self._known.trial))
+        found = await self._tuner.find(tried, names, asyncio.get_running_loop())
+        if found:  # Beside what was turned meanwhile.
+            await self.try_values({**tried_in(self._saved(), self._known.trial), **found})
 
     def stop_tuning(self) -> None:
         """End a search; nothing is changed by it."""

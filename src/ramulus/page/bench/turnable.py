@@ -7,9 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from ramulus.design import value_at
 from ramulus.design.names import formula_places
-from ramulus.errors import RamulusError
+from ramulus.design.places import split_place
 from ramulus.formula import parse
 
 if TYPE_CHECKING:
@@ -50,14 +49,16 @@ class Turnable:
 def turnables(design: Design) -> list[Turnable]:
     """Return every number of a design that can be turned: the constants first, then by table, as the file has them."""
     used = _first_uses(design)
+    data = design.to_dict()
+    # A constant by formula is no number of its own.
     constants = [
         turnable(f"constants.{name}", name, used.get(name, UNREAD), value, constant=True)
-        for name, value in design.constants.items()
-        if isinstance(design.to_dict().get("constants", {}).get(name), int | float)
+        for name, value in data.get("constants", {}).items()
+        if isinstance(value, int | float)
     ]
     order = list(dict.fromkeys(one.group for one in constants))
     constants.sort(key=lambda one: order.index(one.group))
-    return [*constants, *_others(design)]
+    return [*constants, *_others(data)]
 
 
 def _first_uses(design: Design) -> dict[str, str]:
@@ -75,13 +76,10 @@ def _table_of(place: str) -> str:
     return ".".join(parts[:2]) if parts[0] in ("tracks", "stats", "upgrades", "sources", "players") else parts[0]
 
 
-def _others(design: Design) -> Iterator[Turnable]:
-    for key, part in design.to_dict().items():
-        if key in LEFT_OUT or key == "constants":
-            continue
-        for place, value in _numbers(part, key):
-            # A name with a dot in it leads elsewhere, or nowhere.
-            if _stands_there(design, place, value):
+def _others(data: dict[str, Any]) -> Iterator[Turnable]:
+    for key, part in data.items():
+        if key not in LEFT_OUT and key != "constants":
+            for place, value in _numbers(part, key):
                 group = _group_of(place)
                 yield turnable(place, place.removeprefix(group).lstrip(".") or place, group, value, constant=False)
 
@@ -105,15 +103,15 @@ def _numbers(value: Any, place: str) -> Iterator[tuple[str, float]]:
             yield from _numbers(part, f"{place}.{key}")
     elif isinstance(value, list):
         for index, part in enumerate(value):
-            named = isinstance(part, dict) and isinstance(part.get("name"), str)
-            yield from _numbers(part, f"{place}.{part['name']}" if named else f"{place}[{index}]")
+            yield from _numbers(part, item_place(place, index, part))
 
 
-def _stands_there(design: Design, place: str, value: float) -> bool:
-    try:
-        return bool(value_at(design, place) == value)
-    except RamulusError:
-        return False
+def item_place(place: str, index: int, item: Any) -> str:
+    """Return the place of a list's item: by its name where that leads to it, else by its number."""
+    name = item.get("name") if isinstance(item, dict) else None
+    # A name with a dot in it leads elsewhere, or nowhere, and one of digits to another item.
+    leads = isinstance(name, str) and split_place(name) == [name] and not name.isdigit()
+    return f"{place}.{name}" if leads else f"{place}[{index}]"
 
 
 def turnable(place: str, name: str, group: str, value: float, *, constant: bool) -> Turnable:
