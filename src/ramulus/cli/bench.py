@@ -40,7 +40,9 @@ def bench(
     try:
         from ramulus.page.bench.serving import GRACE, serve
     except ImportError as error:
-        found = f"the bench needs {error.name}; python -m pip install starlette uvicorn watchfiles"
+        found = (
+            f"the bench needs {str(error.name).partition('.')[0]}; python -m pip install starlette uvicorn watchfiles"
+        )
         raise RamulusError(found) from None
     from ramulus.cli import terminal
     from ramulus.page.bench import Session, Sizes
