@@ -83,7 +83,7 @@ def _axes_of(figure: Figure) -> list[dict[str, Any]]:
 
 def _axis_of(axis: Any, ends: tuple[float, float]) -> dict[str, Any] | None:
     """Return the ends of an axis of numbers, with its label; None where it is another one."""
-    scale, label = axis.get_scale(), axis.get_label_text()
+    scale, label = axis.get_scale(), axis.get_label_text().partition("   ")[0]  # What else it explains stands apart.
     in_percent = isinstance(axis.get_major_formatter(), PercentFormatter)
     if scale not in ("linear", "log") or not label:
         return None
