@@ -190,6 +190,13 @@ def test_a_reader_that_has_enough_ends_the_command_without_a_word(canopy):
     assert ran.stdout.splitlines()[1] in ("0", "141")
 
 
+@pytest.mark.skipif(sys.platform == "win32", reason="pipes end otherwise there")
+def test_a_game_that_is_gone_ends_as_an_error_and_not_the_command(canopy):
+    ran = shell("conform", canopy, "--", "true")
+    assert (ran.returncode, ran.stdout) == (1, b"")
+    assert ran.stderr == b"error: your game ended with status 0 before it had answered; it said nothing\n"
+
+
 def test_nowhere_to_keep_what_was_compiled_is_no_obstacle(monkeypatch):
     from ramulus.simulation import compiled
 

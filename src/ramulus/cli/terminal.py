@@ -47,11 +47,29 @@ class _Lossy(io.RawIOBase):
             return len(data)
 
 
+class _Read(io.FileIO):
+    """Standard output that ends the command when its reader has enough, as other commands end.
+
+    Only this stream does: a game that dies, or a browser that leaves, is an error to be told and not our end.
+    """
+
+    def write(self, data: Any) -> int:
+        try:
+            return super().write(data)
+        except BrokenPipeError:
+            if hasattr(signal, "SIGPIPE"):
+                signal.signal(signal.SIGPIPE, signal.SIG_DFL)
+                signal.raise_signal(signal.SIGPIPE)
+            raise
+
+
 def prepare() -> None:
     """Let output go to any terminal, and end like other commands when its reader has enough."""
     codecs.register_error("ramulus.plainly", _plainly)
     if sys.stdout is None:  # It was closed before the start: who needs it is told, who does not goes on.
         sys.stdout = _text_to(io.FileIO(_held(1), "w"))
+    elif sys.stdout is sys.__stdout__ and sys.__stdout__ is not None:
+        sys.stdout = _text_to(_Read(1, "w", closefd=False), sys.__stdout__.encoding, sys.__stdout__.line_buffering)
     if sys.stderr is None or sys.stderr is sys.__stderr__:
         sys.stderr = _text_to(_Lossy(2 if sys.stderr is not None else _held(2)))
     for stream in (sys.stdout, sys.stderr):
@@ -63,8 +81,6 @@ def prepare() -> None:
     Heard.signal = None
     for one in (signal.SIGINT, signal.SIGTERM):
         signal.signal(one, _stop)
-    if hasattr(signal, "SIGPIPE"):
-        signal.signal(signal.SIGPIPE, signal.SIG_DFL)
 
 
 def _held(handle: int) -> int:
@@ -76,9 +92,9 @@ def _held(handle: int) -> int:
     return handle
 
 
-def _text_to(stream: io.RawIOBase) -> TextIO:
-    encoding = getattr(sys.__stderr__, "encoding", None) or "utf-8"
-    return io.TextIOWrapper(io.BufferedWriter(stream), encoding, line_buffering=True)
+def _text_to(stream: io.RawIOBase, encoding: str = "", by_line: bool = True) -> TextIO:
+    encoding = encoding or getattr(sys.__stderr__, "encoding", None) or "utf-8"
+    return io.TextIOWrapper(io.BufferedWriter(stream), encoding, line_buffering=by_line)
 
 
 class Heard:
