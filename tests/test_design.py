@@ -188,6 +188,20 @@ def test_huge_numbers_are_mistakes_like_others(tmp_path):
             rm.level_table(make().with_values({"tracks.warden.cost": {"values": [huge] * 5}}))
 
 
+def test_a_design_of_json_says_its_schema_and_goes_on_saying_it(tmp_path):
+    file, plain = tmp_path / "d.json", make()
+    file.write_text(json.dumps({"$schema": "./ramulus.schema.json", **plain.to_dict()}))
+    design = rm.load_design(file)
+    assert design == plain and "$schema" not in design.to_dict()
+    jsonschema.validate(json.loads(file.read_text()), rm.design_schema())
+    design.with_values({"title": "other"}).save(file)
+    assert list(json.loads(file.read_text()))[:3] == ["$schema", "format", "title"]
+    assert rm.load_design(file).title == "other"
+    file.write_text('{"$schema": 5}')
+    with pytest.raises(rm.DesignError, match=r"\$schema: unknown key"):
+        rm.load_design(file)
+
+
 def test_a_column_of_the_authors_never_hides_one_of_a_table():
     source = {"sources": {"a": {"level": 1, "xp": 1, "seconds": 1}}}
     for parts, words in (
@@ -375,8 +389,35 @@ def test_a_path_where_a_design_is_wanted_is_told_so(call):
 
 
 def test_a_figure_says_what_it_is_drawn_from():
-    with pytest.raises(rm.RamulusError, match=r"plots.pace: a design was given .* simulate\(design\)"):
-        rm.plots.pace(rm.demo_design())
+    design = rm.demo_design()
+    table = rm.level_table(design)
+    for figure, given, said in (
+        (rm.plots.pace, design, r"a design was given .* simulate\(design\)"),
+        (rm.plots.pace, table, r"a table was given .* simulate\(design\)"),
+        (rm.plots.costs, rm.simulate(design, 2), r"a result was given .* load_design\(path\)"),
+        (rm.plots.costs, {"a": 5}, r"int was given \(5\); allowed: a design"),
+        (rm.plots.sensitivity, design, r"a design was given .* a table, as sensitivity\(design\)"),
+        (rm.plots.sweep, table["cost"], "a column was given"),
+        (rm.plots.party, None, "NoneType was given"),
+    ):
+        with pytest.raises(rm.RamulusError, match=said):
+            figure(given)
+
+
+def test_a_figure_takes_tables_of_other_libraries():
+    class Foreign:
+        """A table of another library, as polars and Arrow have them."""
+
+        def __init__(self, table):
+            self._table = table
+
+        def to_pandas(self):
+            return self._table.copy()
+
+    swept = rm.sweep(rm.demo_design(), {"constants.steepness": [1.4, 1.5]}, players=20)
+    axes, again = rm.plots.sweep(swept), rm.plots.sweep(Foreign(swept))
+    lines = [[line.get_xydata().tolist() for line in one.get_lines()] for one in (axes, again)]
+    assert lines[0] == lines[1] and lines[0]
 
 
 def test_what_was_meant_by_a_key_that_is_missing():

@@ -122,7 +122,7 @@ def refuse_standard_input(file: Path, why: str) -> None:
 @cache
 def _standard_input() -> bytes:
     """Return all that comes in by standard input, which can be read once."""
-    from ramulus.design.loading import MAX_BYTES
+    from ramulus.design.reading import MAX_BYTES
 
     return sys.stdin.buffer.read(MAX_BYTES + 1)
 

@@ -95,7 +95,7 @@ def tune(
     """
     _refuse_mixed(vary, whole, costs, wishes, closing, written=file if write else None)
     from ramulus.design import bytes_now
-    from ramulus.design.loading import MAX_BYTES
+    from ramulus.design.reading import MAX_BYTES
 
     first = bytes_now(file, MAX_BYTES) if write else b""
     design = closing.load(file)
@@ -230,7 +230,7 @@ def _finish(
 ) -> None:
     """Write the design back, or say how that is done."""
     from ramulus.design import bytes_now
-    from ramulus.design.loading import MAX_BYTES
+    from ramulus.design.reading import MAX_BYTES
 
     say = closing.printing("tune").say
     if after == before:

@@ -14,10 +14,9 @@ from ramulus.design.design import Design
 from ramulus.design.merging import Whole, gathered
 from ramulus.design.places import location_of
 from ramulus.design.problems import validated
-from ramulus.design.reading import read_whole
+from ramulus.design.reading import MAX_BYTES, read_whole
+from ramulus.design.schema import SCHEMA_KEY
 from ramulus.errors import DataError, DesignError, Problem, nearest_name
-
-MAX_BYTES = 20_000_000
 
 
 def load_design(path: str | os.PathLike[str], *, also_from: str | os.PathLike[str] | None = None) -> Design:
@@ -142,6 +141,8 @@ def _parsed(file: Path, text: str, *, as_json: bool | None = None) -> dict[str, 
         raise _unreadable(file, "a number of thousands of digits", "file-syntax") from None
     if not isinstance(data, dict):
         raise _unreadable(file, "not a table of keys and values", "file-syntax")
+    if as_json and isinstance(data.get(SCHEMA_KEY), str):  # For editors; TOML has a comment for that.
+        del data[SCHEMA_KEY]
     return data
 
 

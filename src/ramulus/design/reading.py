@@ -8,6 +8,8 @@ from pathlib import Path
 
 from ramulus.errors import DataError
 
+MAX_BYTES = 20_000_000  # Of a design, or a file that belongs to one.
+
 
 def read_whole(path: Path, most: int) -> bytes:
     """Return the bytes of a regular file, all of them.

@@ -6,11 +6,14 @@ import copy
 import json
 import tomllib
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from ramulus.design.merging import Whole
 from ramulus.design.model import DesignModel
+from ramulus.design.reading import MAX_BYTES, read_whole
+from ramulus.design.schema import SCHEMA_KEY
 from ramulus.design.stated_formulas import Location
 from ramulus.design.writing import refuse_strange_ending, write_all, write_whole
 from ramulus.errors import DataError
@@ -25,7 +28,7 @@ def save_design(design: DesignModel, text: str | None, path: Path) -> None:
         path: the file.
     """
     if refuse_strange_ending(path, "design", (".toml", ".json")) == ".json":
-        content = json.dumps(design.to_dict(), indent=2, ensure_ascii=False) + "\n"
+        content = _json_text(path, design.to_dict())
     else:
         content = toml_text(design, text)
     write_whole(path, content)
@@ -50,10 +53,19 @@ def save_parts(design: DesignModel, whole: Whole) -> tuple[Path, ...]:
     written = {}
     for part in whole.parts:
         if changed[part.file] != part.data:
-            as_json = json.dumps(changed[part.file], indent=2, ensure_ascii=False) + "\n"
-            written[part.file] = as_json if part.text is None else text_with(part.text, changed[part.file])
+            text, data = part.text, changed[part.file]
+            written[part.file] = _json_text(part.file, data) if text is None else text_with(text, data)
     write_all(dict(written))
     return tuple(written)
+
+
+def _json_text(path: Path, data: dict[str, Any]) -> str:
+    """Return a design as JSON for a file, which goes on saying which schema it follows."""
+    said: Any = None
+    with suppress(OSError, ValueError, RecursionError, DataError):
+        said = json.loads(read_whole(path, MAX_BYTES))
+    follows = {SCHEMA_KEY: said[SCHEMA_KEY]} if isinstance(said, dict) and SCHEMA_KEY in said else {}
+    return json.dumps({**follows, **data}, indent=2, ensure_ascii=False) + "\n"
 
 
 GONE = object()

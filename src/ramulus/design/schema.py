@@ -8,8 +8,10 @@ from ramulus.design.described import described
 from ramulus.design.model import DesignModel
 
 _TEXTS = {"type": "array", "items": {"type": "string"}}
+SCHEMA_KEY = "$schema"  # By which a file of JSON tells an editor what it may hold.
 # What stands in a file, and no more in the design that it is read into.
 _OF_FILES = {
+    SCHEMA_KEY: {"type": "string", "description": "In JSON, the schema that an editor completes from."},
     "include": {**_TEXTS, "description": "Files whose tables are added, such as players/*.toml."},
     "extends": {"type": "string", "description": "Another design, of which this file changes what it says."},
     "without": {**_TEXTS, "description": "Places of what is extended that are taken away."},

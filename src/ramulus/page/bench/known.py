@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ramulus.design import bytes_now, load_design
-from ramulus.design.loading import MAX_BYTES
+from ramulus.design.reading import MAX_BYTES
 from ramulus.errors import DataError
 from ramulus.page.bench.tried import said_of, tried_in, with_values
 from ramulus.page.bench.variant import write_variant

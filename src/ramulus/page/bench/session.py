@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from ramulus.design import bytes_now
-from ramulus.design.loading import MAX_BYTES
+from ramulus.design.reading import MAX_BYTES
 from ramulus.errors import RamulusError
 from ramulus.page.bench.known import Known
 from ramulus.page.bench.points import as_points
