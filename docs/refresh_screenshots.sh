@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Make docs/screenshots anew from the demo data. Needs ramulus (extra test) on the PATH, Xvfb, xterm, ImageMagick and
+# Make docs/screenshots anew from the demo data, and what the notebook is shipped with. Needs ramulus (extra test) on the PATH, Xvfb, xterm, ImageMagick and
 # Chromium.
 set -euo pipefail
 out=$(cd "$(dirname "$0")" && pwd)/screenshots
@@ -88,3 +88,16 @@ shot simulate ramulus simulate canopy.toml --seed 7
 ramulus export canopy.toml game --for javascript --quiet
 sed -i 's/this\.xp >= threshold/this.xp > threshold/' game/leveling.mjs
 shot conform ramulus conform canopy.toml -- node game/harness.mjs
+
+# The notebook with its outputs, without the times of its cells.
+(cd "$work" && jupyter execute --inplace "$out/../../examples/from_costs_to_goals.ipynb" 2>/dev/null)
+python - "$out/../../examples/from_costs_to_goals.ipynb" <<'PYTHON'
+import sys
+
+import nbformat
+
+notebook = nbformat.read(sys.argv[1], 4)
+for cell in notebook.cells:
+    cell.metadata.pop("execution", None)
+nbformat.write(notebook, sys.argv[1])
+PYTHON

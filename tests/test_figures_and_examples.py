@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import doctest
 import importlib
+import io
 import itertools
 import pkgutil
 import re
@@ -415,12 +416,40 @@ def test_every_example_runs_as_it_stands(example, tmp_path, monkeypatch, capsys)
     assert "False" not in out and out.strip() and "nan" not in out
 
 
+def kinds_of(cell):
+    """Return what a cell shows, by kind."""
+    return [sorted(output.get("data", output["output_type"])) for output in cell.get("outputs", [])]
+
+
+def test_a_bar_shows_how_far_long_work_is(monkeypatch, capsys):
+    bar = rm.ProgressBar("playing")
+    for share in (0.25, 1.0):
+        bar(share)
+    assert capsys.readouterr() == ("", "")  # Nobody watches a pipe.
+    terminal = io.StringIO()
+    terminal.isatty = lambda: True
+    monkeypatch.setattr("sys.stderr", terminal)
+    monkeypatch.setenv("TERM", "xterm")
+    design = rm.demo_design()
+    rm.simulate(design, 20, progress=bar)
+    rm.tune(design, ["constants.crown_gate"], players=20, progress=bar)
+    said = terminal.getvalue()
+    assert "playing" in said and "of 60" in said and "variants played" in said and "%" not in said
+    bar(rm.Progress(1, 8, 2.0)), bar(0.5)
+    assert "1 of 8, 2 s" in terminal.getvalue() and "50%" in terminal.getvalue()
+    shown = terminal.getvalue().count("\x1b[?25l"), terminal.getvalue().count("\x1b[?25h")
+    del bar  # It is not done; the cursor comes back all the same.
+    assert shown[0] == terminal.getvalue().count("\x1b[?25h") == shown[1] + 1
+
+
 def test_the_notebook_runs_from_top_to_bottom(tmp_path, monkeypatch):
     monkeypatch.delenv("MPLBACKEND", raising=False)  # A notebook draws by its own.
     nbformat, nbclient = pytest.importorskip("nbformat"), pytest.importorskip("nbclient")
     notebook = nbformat.read(ROOT / "examples" / "from_costs_to_goals.ipynb", 4)
-    assert not any(cell.get("outputs") for cell in notebook.cells)
+    before = [kinds_of(cell) for cell in notebook.cells]
     nbclient.NotebookClient(notebook, timeout=240, resources={"metadata": {"path": str(tmp_path)}}).execute()
     shown = [output["data"] for cell in notebook.cells for output in cell.get("outputs", []) if "data" in output]
+    assert [kinds_of(cell) for cell in notebook.cells] == before  # What it is shipped with is what it gives.
     assert sum("image/png" in data for data in shown) == 4
+    assert sum("variants played" in data.get("text/html", "") for data in shown) == 1
     assert sum("text/html" in data for data in shown) >= 6 and (tmp_path / "tuned.html").stat().st_size > 500_000

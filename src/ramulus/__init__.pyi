@@ -59,5 +59,6 @@ from .tuning import Tuning as Tuning
 from .tuning import costs_for as costs_for
 from .tuning import sensitivity as sensitivity
 from .tuning import tune as tune
+from .words.progress_bar import ProgressBar as ProgressBar
 
 __version__: str
