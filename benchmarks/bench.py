@@ -23,7 +23,7 @@ import ramulus as rm
 from ramulus.design import demo_text
 
 MOVES, EVERY = 90, 1 / 30  # s
-FULL = 2.0
+PLAYED = "() => !document.getElementById('goals').classList.contains('stale')"
 
 WATCH = """() => {
   window.moved = []; window.seen = [];
@@ -77,7 +77,8 @@ def drag(page: Page, place: str, end: int) -> tuple[np.ndarray, float]:
     page.mouse.move(x + end, y)  # Elsewhere each time: what was played already is shown at once.
     page.mouse.up()
     let_go = time.monotonic()
-    page.wait_for_selector("#goals:not(.stale)", timeout=20_000)
+    # Asked for every 20 ms: what waits for a selector asks twice a second after a while.
+    page.wait_for_function(PLAYED, polling=20, timeout=20_000)
     full = time.monotonic() - let_go
     moved = page.evaluate("window.moved")
     seen = [(at, body) for at, body in page.evaluate("window.seen")]

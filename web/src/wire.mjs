@@ -51,15 +51,31 @@ export class OneAtATime {
     if (this.#busy) return;
     this.#busy = true;
     while (this.#next !== null) {
-      const { question: asked } = /** @type {{question: Q}} */ (this.#next);
-      this.#next = null;
-      try {
-        this.show(await this.askOne(asked), asked);
-      } catch (error) {
-        this.refuse(/** @type {Error} */ (error), asked);
+      /** @type {Promise<() => void> | null} */
+      let underWay = this.#askNext();
+      while (underWay !== null) {
+        const tell = await underWay;
+        // The next one is on its way before what has come is drawn.
+        underWay = this.#next === null ? null : this.#askNext();
+        tell();
       }
     }
     this.#busy = false;
+  }
+
+  /** Ask what waits. @returns {Promise<() => void>} what tells the answer, or why there is none */
+  async #askNext() {
+    const { question } = /** @type {{question: Q}} */ (this.#next);
+    this.#next = null;
+    const [answered] = await Promise.allSettled([this.askOne(question)]);
+    return () => {
+      try {
+        if (answered.status === "rejected") throw answered.reason;
+        this.show(answered.value, question);
+      } catch (error) {
+        this.refuse(/** @type {Error} */ (error), question);
+      }
+    };
   }
 
   /** Forget what waits to be asked. */

@@ -15,6 +15,13 @@ test("one question is under way, and of those that come meanwhile the last is as
   assert.deepEqual([asked, shown], [[1, 4], ["first", "last"]]);
 });
 
+test("the next question is on its way before an answer is shown", async () => {
+  const done = [];
+  const one = new OneAtATime(async (question) => { done.push(`asked ${question}`); await null; return question; }, (answer) => done.push(`shown ${answer}`), () => {});
+  await Promise.all([one.ask(1), one.ask(2)]);
+  assert.deepEqual(done, ["asked 1", "asked 2", "shown 1", "shown 2"]);
+});
+
 test("what is refused is told, and the next question is asked all the same", async () => {
   const told = [], shown = [];
   const one = new OneAtATime(async (question) => { if (question < 0) throw new Error("below 0"); return question; }, (answer) => shown.push(answer), (error, question) => told.push([error.message, question]));

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import isfinite
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -149,4 +150,4 @@ def _goal_marks(design: Design) -> Iterable[dict[str, Any]]:
 
 def _numbers(values: Iterable[float]) -> list[float | None]:
     """Return numbers as JSON takes them: what is none is null, and six digits are enough to be drawn."""
-    return [float(f"{value:.6g}") if np.isfinite(value) else None for value in values]
+    return [float(f"{value:.6g}") if isfinite(value) else None for value in values]

@@ -19,8 +19,8 @@ if TYPE_CHECKING:
     from ramulus.results.result import SimulationResult
 
 T = TypeVar("T")
-MOST_PLAYERS, FEWEST_PLAYERS = 100, 25
-TOO_LONG = 0.06  # s; an answer that takes longer is asked of fewer players next time.
+MOST_PLAYERS, FEWEST_PLAYERS = 100, 15
+TOO_LONG = 0.05  # s; an answer that takes longer is asked of fewer players next time.
 
 
 class _Here(ThreadPoolExecutor):
@@ -47,7 +47,7 @@ class Preview:
         self._sizes = sizes
         self._players = min(MOST_PLAYERS, sizes.players)
         self._last: Design | None = None
-        self._here, self._was_slow = _Here(1), False
+        self._here, self._was_slow, self._took = _Here(1), False, 0.0
 
     def of(self, design: Design, tab: str) -> dict[str, Any]:
         """Return what a tab shows of a design.
@@ -60,7 +60,8 @@ class Preview:
             share_tables(self._last, design)
         found = pictures(design, None if tab == "cost" else self._played(design), [tab] if tab in ALL_TABS else [])
         self._last = design
-        slow = time.monotonic() - begun > TOO_LONG
+        self._took = time.monotonic() - begun
+        slow = self._took > TOO_LONG
         if slow and self._was_slow:  # Once may be the machine's.
             self._players = max(self._players // 2, min(FEWEST_PLAYERS, self._sizes.players))
         self._was_slow = slow
@@ -69,7 +70,8 @@ class Preview:
     def ready(self, design: Design) -> None:
         """Have the tables of a design at hand, for variants of it to share, while nothing moves."""
         self._last = design
-        self._players = min(2 * self._players, MOST_PLAYERS, self._sizes.players)
+        if self._took < TOO_LONG / 2:  # So that the next move does not begin with answers that take too long.
+            self._players = min(2 * self._players, MOST_PLAYERS, self._sizes.players)
 
     def _played(self, design: Design) -> SimulationResult | None:
         hours = horizon_for(design, DEFAULT_HOURS) if self._sizes.hours is None else self._sizes.hours
