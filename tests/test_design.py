@@ -102,6 +102,17 @@ def test_names_that_would_mean_two_things():
         )
 
 
+def test_a_track_at_fault_makes_no_faults_of_what_names_it():
+    with pytest.raises(rm.DesignError) as caught:
+        rm.demo_design().with_values({"tracks.warden.max_level": 0})
+    assert [one.place for one in caught.value.problems] == ["tracks.warden"]
+    data = rm.demo_design().to_dict()
+    data["tracks"]["warden"]["max_level"], data["sources"]["shoot_graft"]["skill"] = 0, "graftin"
+    with pytest.raises(rm.DesignError, match="called 'graftin'; allowed: grafting; did you mean 'grafting'") as caught:
+        rm.Design.from_dict(data)
+    assert len(caught.value.problems) == 2
+
+
 def test_a_design_goes_to_data_and_back():
     design = rm.demo_design()
     assert rm.Design.from_dict(design.to_dict()) == design

@@ -397,10 +397,17 @@ MODULES = [info.name for info in pkgutil.walk_packages(rm.__path__, "ramulus.") 
 
 
 @pytest.mark.parametrize("module", MODULES)
-def test_examples_in_docstrings(module):
+def test_examples_in_docstrings(module, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
     # By name, not by path: the package under test may be an installed copy.
     outcome = doctest.testmod(importlib.import_module(module), optionflags=doctest.NORMALIZE_WHITESPACE)
     assert outcome.failed == 0
+
+
+def test_every_public_name_has_an_example():
+    public = {name: getattr(rm, name) for name in dir(rm) if not name.startswith("_") and name != "plots"}
+    public |= {f"plots.{name}": getattr(rm.plots, name) for name in rm.plots.__all__}
+    assert len(public) > 70 and not [name for name, one in public.items() if ">>> " not in (one.__doc__ or "")]
 
 
 @pytest.mark.parametrize("example", sorted((ROOT / "examples").glob("*.py")), ids=lambda path: path.name)

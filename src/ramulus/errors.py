@@ -23,6 +23,14 @@ class Problem:
         nearest: the allowed name closest to a mistyped one, or None.
         code: a stable short name of the kind of mistake, as listed in ``docs/findings.md``.
         file: the file it stands in, where that is another one than that of the design; else None.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     rm.demo_design().with_values({"tracks.warden.max_level": 0})
+        ... except rm.DesignError as error:
+        ...     print(error.problems[0].place)
+        tracks.warden
     """
 
     place: str
@@ -42,7 +50,16 @@ class Problem:
 
 
 class RamulusError(Exception):
-    """The base of every error that Ramulus raises on purpose."""
+    """The base of every error that Ramulus raises on purpose.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     rm.simulate(rm.demo_design(), players=0)
+        ... except rm.RamulusError as error:
+        ...     print(error)
+        no players to play; allowed: 1 or more
+    """
 
 
 class FormulaError(RamulusError):
@@ -53,6 +70,15 @@ class FormulaError(RamulusError):
         allowed: what may stand there instead.
         nearest: the nearest allowed name, or None.
         code: the stable short name of the kind of mistake.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> from ramulus.formula.parser import parse
+        >>> try:
+        ...     parse("2 **")
+        ... except rm.FormulaError as error:
+        ...     print(error)
+        '2 **' is not an expression (invalid syntax)
     """
 
     def __init__(
@@ -72,6 +98,14 @@ class DesignError(RamulusError):
     Attributes:
         problems: the mistakes, in the order of the file.
         file: the file's name, or what else tells the design from others; None where there is no other.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     rm.demo_design().with_values({"tracks.warden.max_level": 0})
+        ... except rm.DesignError as error:
+        ...     print(error)
+        tracks.warden: max_level 0 is not above start_level 1; allowed: max_level > start_level
     """
 
     def __init__(self, problems: Iterable[Problem], file: str | None = None) -> None:
@@ -101,7 +135,16 @@ class MissingPartError(DesignError):
 
 
 class UnknownNameError(RamulusError):
-    """A name was asked for that the design does not have."""
+    """A name was asked for that the design does not have.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     rm.demo_design().track("wardn")
+        ... except rm.UnknownNameError as error:
+        ...     print(error)
+        no track is called 'wardn'; there are: warden, grafting; did you mean 'warden'?
+    """
 
     def __init__(self, kind: str, name: str, known: Iterable[str], why: str = "") -> None:
         self.kind, self.name, self.known, self.why = kind, name, tuple(known), why
@@ -118,15 +161,42 @@ class UnknownNameError(RamulusError):
 
 
 class AwardError(RamulusError, ValueError):
-    """An award, loss or payment that no ledger can book; the ledger is unchanged."""
+    """An award, loss or payment that no ledger can book; the ledger is unchanged.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     rm.Ledger(rm.demo_design()).award(float("nan"))
+        ... except rm.AwardError as error:
+        ...     print(error)
+        an award of nan; allowed: a finite number of 0 or more, at most 1e+100
+    """
 
 
 class SavedLedgerError(RamulusError):
-    """A saved ledger does not belong to this design, or is damaged."""
+    """A saved ledger does not belong to this design, or is damaged.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     rm.Ledger.from_dict(rm.demo_design(), {"level": -1})
+        ... except rm.SavedLedgerError as error:
+        ...     print(error)
+        a damaged saved ledger, or one of a track that the design does not have
+    """
 
 
 class DataError(RamulusError):
-    """A data file (a cost table, a list of awards, a table to write) is at fault."""
+    """A data file (a cost table, a list of awards, a table to write) is at fault.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     rm.demo_design().save("canopy.xyz")
+        ... except rm.DataError as error:
+        ...     print(error)
+        canopy.xyz: a design cannot be written as .xyz; allowed: .toml, .json
+    """
 
 
 class EndingError(DataError):

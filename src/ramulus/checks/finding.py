@@ -31,6 +31,12 @@ class Finding:
         way_out: what to do about it.
         level: the level it is about, or None.
         players: the profiles whose it is, which stand before the reason; empty where it is everybody's.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> found = next(one for one in rm.check(rm.demo_design()) if one.code == "cost-wall")
+        >>> found.severity, found.place
+        ('warning', 'tracks.warden.cost')
     """
 
     code: str

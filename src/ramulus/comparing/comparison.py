@@ -34,6 +34,13 @@ class Comparison:
 
     Every player of a profile has the same draws in all variants, so differences are taken player by player; their
     intervals are of the pairs, and far narrower than two intervals side by side.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> found = rm.compare({"now": design, "open": design.with_values({"crown_gate": 0})}, players=20)
+        >>> found.differences().columns[:4].tolist()
+        ['variant', 'player', 'level', 'reached']
     """
 
     def __init__(self, results: Mapping[str, SimulationResult]) -> None:

@@ -51,7 +51,17 @@ def _alike(value: Any) -> Any:
 
 
 class Design(DesignModel):
-    """A whole design. Frozen: `with_values` gives a changed copy."""
+    """A whole design. Frozen: `with_values` gives a changed copy.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.Design.from_dict({"format": 1, "title": "Mine", "tracks": {"me": {
+        ...     "max_level": 4, "cost": {"formula": "100 * level"}}}})
+        >>> rm.level_table(design)["cost"].tolist()
+        [100.0, 200.0, 300.0, nan]
+        >>> rm.level_table(design.with_values({"tracks.me.max_level": 5}))["cost"].tolist()
+        [100.0, 200.0, 300.0, 400.0, nan]
+    """
 
     _file: Path | None = PrivateAttr(default=None)
     _text: str | None = PrivateAttr(default=None)

@@ -32,6 +32,13 @@ def load_design(path: str | os.PathLike[str], *, also_from: str | os.PathLike[st
     Raises:
         DesignError: the file is missing, cannot be read, or is no valid design; the error holds every mistake,
             each with its place.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> from pathlib import Path
+        >>> _ = Path("canopy.toml").write_text(rm.demo_design().to_toml(), encoding="utf-8")
+        >>> rm.load_design("canopy.toml").title
+        'Canopy Wardens'
     """
     whole = gathered(Path(path), _read)
     file, allowed = whole.parts[0].file, Path(also_from) if also_from is not None else None
@@ -91,7 +98,13 @@ def demo_text() -> str:
 
 
 def demo_design() -> Design:
-    """Return the shipped demo design, Canopy Wardens."""
+    """Return the shipped demo design, Canopy Wardens.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> rm.demo_design()
+        <Design 'Canopy Wardens': warden 1–40, grafting 1–15; 8 sources, 3 profiles>
+    """
     text = demo_text()
     return validated(Design, tomllib.loads(text))._attached(None, text)
 

@@ -22,6 +22,7 @@ from ramulus.showing import control_in
 D = TypeVar("D", bound=DesignModel)
 _SALVAGE_ROUNDS = 6
 _CAUSED_BY_REMOVAL = ("cost-way", "stat-way", "incomplete-pair")
+_ANY_TRACK = {"max_level": 1_000_000, "cost": {"formula": "1"}}
 _STAND_IN: dict[str, Any] = {
     "format": 1,
     "title": "untitled",
@@ -144,7 +145,10 @@ def _without(data: Mapping[str, Any], locations: list[Location], removed: set[st
         for part in path[:-1]:
             holder = holder[part]
         removed.update(_names_in(holder[path[-1]]), {str(path[-1])})
-        del holder[path[-1]]
+        if path[:-1] == ("tracks",):  # Its place stays: else another track would be taken for the main one.
+            holder[path[-1]] = _ANY_TRACK
+        else:
+            del holder[path[-1]]
     for key, value in _STAND_IN.items():
         if not remaining.get(key):
             remaining[key] = value

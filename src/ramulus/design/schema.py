@@ -19,7 +19,14 @@ _OF_FILES = {
 
 
 def design_schema() -> dict[str, Any]:
-    """Return the JSON Schema (draft 2020-12) of design files."""
+    """Return the JSON Schema (draft 2020-12) of design files.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> schema = rm.design_schema()
+        >>> schema["title"], "tracks" in schema["properties"]
+        ('Ramulus design file', True)
+    """
     schema = _with_formulas(described(DesignModel))
     required = schema.pop("required")
     return {

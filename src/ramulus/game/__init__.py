@@ -38,6 +38,12 @@ def export(
         UnknownNameError: there is no such language.
         DataError: the folder cannot be written, or holds a file of such a name that no export has written; nothing
             has changed.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> done = rm.export(rm.demo_design(), "game", ["lua"])
+        >>> "levels.json" in done.files
+        True
     """
     written = exported(design, languages, name)
     write_export(written, Path(folder))

@@ -58,6 +58,13 @@ def conform(
     Raises:
         DataError: the game cannot be started, dies, is silent, or answers what is no answer.
         DesignError: the design is at fault.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> import sys
+        >>> _ = rm.export(rm.demo_design(), "game", ["python"])
+        >>> rm.conform(rm.demo_design(), [sys.executable, "game/harness.py"]).conforms
+        True
     """
     examination = _Examination(design, budget)
     with ExitStack() as stack:

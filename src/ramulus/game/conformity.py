@@ -29,6 +29,14 @@ class Conformity:
         stopped: why asking on came to an early end, or "".
         cannot: what it says it cannot do.
         heard: lines that were no answers.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> import sys
+        >>> _ = rm.export(rm.demo_design(), "game", ["python"])
+        >>> found = rm.conform(rm.demo_design(), [sys.executable, "game/harness.py"])
+        >>> found.conforms, found.difference
+        (True, None)
     """
 
     design: tuple[str, str]

@@ -43,6 +43,12 @@ class Export(NamedTuple):
         design: the name that the files carry, a hash of the design.
         files: the texts of the files, by name.
         respelt: names that a language spells in another way, as `language: name → spelt`.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> done = rm.export(rm.demo_design(), "game", ["python"])
+        >>> "levels.json" in done.files
+        True
     """
 
     design: str

@@ -39,6 +39,12 @@ def awards(
     Returns:
         The axes: for each award the XP held afterwards (costs of the levels paid plus XP in the level), and on top
         of it all XP wasted so far.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> table = rm.trace(design, [40, 400, 90])
+        >>> axes = rm.plots.awards(design, table)
     """
     curve = tabulated(design).track(track).curve
     held = curve.totals[table["level"].to_numpy() - curve.start_level] + table["xp"].to_numpy(dtype=np.float64)

@@ -33,6 +33,12 @@ def compare(
 
     Returns:
         The two axes. Of two variants a colour is a profile, and the second is dashed; of more a colour is a variant.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> found = rm.compare({"now": design, "open": design.with_values({"crown_gate": 0})}, players=20)
+        >>> axes = rm.plots.compare(found)
     """
     table = comparison.pace()
     several = len(comparison.variants) > 2

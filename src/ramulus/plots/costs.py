@@ -40,6 +40,11 @@ def costs(
 
     Returns:
         The two axes. An axis is logarithmic when its values span more than three decades.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> axes = rm.plots.costs({"now": design, "steeper": design.with_values({"steepness": 1.7})})
     """
     curves = _alike_once(_curves(designs, tracks))
     with project_style():

@@ -49,6 +49,10 @@ def effort(
 
     Raises:
         UnknownNameError: there is no such column.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> axes = rm.plots.effort(rm.demo_design(), player="steady")
     """
     who = player or next(iter(design.profiles))
     table = effort_table(design, who, ability=ability)

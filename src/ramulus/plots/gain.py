@@ -39,6 +39,10 @@ def gain(
 
     Returns:
         The two axes: the factor, and the heat map.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> axes = rm.plots.gain(rm.demo_design(), player="steady")
     """
     who = player or next(iter(design.profiles))
     table = gain_table(design, who, during=during, ability=ability)

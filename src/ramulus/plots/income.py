@@ -45,6 +45,10 @@ def income(
 
     Returns:
         The axes; income is logarithmic where the best source pays eight times what the weakest pays at its best.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> axes = rm.plots.income(rm.demo_design(), player="steady")
     """
     tabulation = tabulated(design)
     profile = tabulation.profile(player, class_at(ability))

@@ -43,6 +43,11 @@ def levels_over_time(
     Raises:
         UnknownNameError: the profile was not played.
         RamulusError: the profile has no calendar days.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=20)
+        >>> axes = rm.plots.levels_over_time(result, "steady")
     """
     profile = result.profile(player)
     name, what = track or result.design.main_track_name, result.design.track(track)

@@ -35,6 +35,13 @@ def observed(found: Observed, ax: Sequence[Axes] | None = None, **figure_options
     Returns:
         The axes, one a profile: the forecast's median with a band from p10 to p90, the recorded median with its 95 %
         interval at each level, and a tick where the log of each player who was not seen to the end ends.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> axes = rm.plots.observed(rm.observed(design, log))
     """
     profiles = found.profiles[:MOST]
     table = found.pace()

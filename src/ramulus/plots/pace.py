@@ -39,6 +39,11 @@ def pace(
 
     Returns:
         The axes: level over played time; the line is the median player, the band p10 to p90.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=20)
+        >>> axes = rm.plots.pace(result)
     """
     table = result.pace(track, by_ability=by_ability)
     with project_style():

@@ -32,6 +32,11 @@ def party(run: PartyRun, ax: Sequence[Axes] | None = None, **figure_options: Any
 
     Returns:
         The two axes: the median party with a band from p10 to p90; and shares of parties over played hours.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> run = rm.play_party(rm.demo_design(), encounters=40, parties=20)
+        >>> axes = rm.plots.party(run)
     """
     with project_style():
         if ax is None:

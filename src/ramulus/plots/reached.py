@@ -44,6 +44,11 @@ def reached(
 
     Raises:
         RamulusError: the level lies outside the track, or no profile has calendar days.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=20)
+        >>> axes = rm.plots.reached(result, level=10)
     """
     what = result.design.track(track)
     level = what.max_level if level is None else level

@@ -41,6 +41,11 @@ def retention(
 
     Raises:
         RamulusError: no profile that was played can quit.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=20)
+        >>> axes = rm.plots.retention(result)
     """
     if not result.can_quit:
         raise RamulusError(

@@ -34,6 +34,11 @@ def sensitivity(table: pd.DataFrame, ax: Sequence[Axes] | None = None, **figure_
 
     Raises:
         RamulusError: it is no table of `sensitivity`, or there are not enough axes.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table = rm.sensitivity(rm.demo_design(), ["crown_gate"], players=50)
+        >>> axes = rm.plots.sensitivity(table)
     """
     if not {"name", "goal", "change", "unit"} <= set(table.columns):
         raise RamulusError("no table of sensitivity: a column name, goal, change or unit is missing")

@@ -37,6 +37,11 @@ def skill_or_luck(
 
     Raises:
         RamulusError: the run keeps no players, or not all players of any profile reached the level.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=200)
+        >>> axes = rm.plots.skill_or_luck(result, level=10)
     """
     table = result.skill_or_luck(level)
     shown = table.dropna(subset=["luck"])

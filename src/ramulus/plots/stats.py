@@ -43,6 +43,10 @@ def stats(
 
     Raises:
         MissingPartError: the design has no stats.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> axes = rm.plots.stats(rm.demo_design(), ["shear"])
     """
     design.require("stats", "a figure of stats")
     main = design.main_track_name

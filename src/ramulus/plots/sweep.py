@@ -39,6 +39,11 @@ def sweep(
     Raises:
         UnknownNameError: there is no such profile in the table.
         RamulusError: it is no table of a sweep, or has no such level.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table = rm.sweep(rm.demo_design(), {"steepness": [1.4, 1.6]}, players=20)
+        >>> axes = rm.plots.sweep(table)
     """
     names = list(table.columns[: list(table.columns).index("player")]) if "player" in table else []
     if not names:

@@ -36,6 +36,11 @@ def time_in_level(
     Returns:
         The axes: played time from each level to the next; the line is the median player, the band p10 to p90. The
         level that drags most beside its neighbours is named, and goals on the longest level are marked.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=20)
+        >>> axes = rm.plots.time_in_level(result)
     """
     table = result.time_in_level(track)
     longest = float(np.nanmax(table[["hours_p50", "hours_p90"]].to_numpy(), initial=0.0))

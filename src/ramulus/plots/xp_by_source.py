@@ -39,6 +39,11 @@ def xp_by_source(
     Raises:
         UnknownNameError: the profile was not played.
         RamulusError: there are not enough axes.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=20)
+        >>> axes = rm.plots.xp_by_source(result)
     """
     if player is not None and player not in result.players:
         raise UnknownNameError("player profile", player, list(result.players))

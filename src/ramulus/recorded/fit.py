@@ -32,6 +32,14 @@ class Fit:
         refused: why this design cannot have made the log, or None.
         held: the fitted design held against the log.
         not_told: what the log cannot tell, and why, by place.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> rm.fit(design, log).refused is None
+        True
     """
 
     def __init__(
@@ -83,6 +91,15 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
     Raises:
         DataError: the log cannot be read.
         DesignError: the design is at fault.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> found = rm.fit(design, log)
+        >>> found.table().columns[:4].tolist()
+        ['name', 'before', 'after', 'low']
     """
     refuse_other_than_design(design)
     work = ProfileFits(design, log, seed)

@@ -33,6 +33,15 @@ class Log:
         design: the design.
         origin: where it comes from.
         columns: the log's names of the columns that it has, by our own.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> _ = rm.replay(design, log)
+        >>> len(log.said())
+        1
     """
 
     def __init__(
@@ -132,8 +141,10 @@ class Log:
                 raise DataError(f"{self.origin.said}: cannot be read ({first})") from None
 
     def said(self) -> list[str]:
-        """Return what was read, left out and why, in at most four lines."""
+        """Return what was read, left out and why, in at most four lines; it is read by what is asked of it first."""
         reading = self.reading
+        if not reading.rows and not reading.left_out:
+            return ["nothing is read yet: `replay`, `observed` and `fit` read it"]
         files = f" in {reading.files} files" if reading.files > 1 else ""
         lines = [f"{reading.rows:,} awards of {reading.players:,} players{files}, {_days(reading)}"]
         if reading.left_out:
@@ -149,7 +160,7 @@ class Log:
 
 
 def _days(reading: Reading) -> str:
-    days = (reading.last - reading.first) / 86_400
+    days = max(reading.last - reading.first, 0.0) / 86_400
     return f"over {days:,.1f} days" if days >= 1 else f"over {days * 24:,.1f} hours"
 
 
@@ -186,6 +197,14 @@ def read_log(
 
     Raises:
         DataError: there is no such log, or it lacks a column.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> log
+        <Log 'log.parquet' of 'Canopy Wardens'>
     """
     span = (since, until)
     return Log(

@@ -56,6 +56,15 @@ class Observed:
         track: the track that levels are of.
         profiles: each profile's part, that of "everyone" last, who are of no profile that the log names.
         seed: of the forecast's draws.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> found = rm.observed(design, log)
+        >>> found.agrees
+        True
     """
 
     def __init__(self, design: Design, log: Log, track: str, profiles: list[OfProfile], seed: int) -> None:
@@ -217,6 +226,14 @@ def observed(
         DataError: the log cannot be read.
         DesignError: the design is at fault.
         UnknownNameError: there is no such track.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> rm.observed(design, log).verdicts()["verdict"].tolist()
+        ['agrees']
     """
     refuse_other_than_design(design)
     name = design.main_track_name if track is None else track

@@ -46,6 +46,15 @@ class Replay:
         log: the log.
         tracks: each track's part.
         awards_by_source: what awards should have been, where the log has sources and successes.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> found = rm.replay(design, log)
+        >>> found
+        <Replay 'Canopy Wardens': warden: as designed, grafting: as designed>
     """
 
     def __init__(self, design: Design, log: Log, tracks: list[OfTrack], by_source: list[OfSource]) -> None:
@@ -110,6 +119,14 @@ def replay(
     Raises:
         DataError: the log cannot be read, or tells neither levels nor XP in all.
         DesignError: the design is at fault.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
+        >>> log = rm.read_log("log.parquet", design)
+        >>> rm.replay(design, log).agrees
+        True
     """
     refuse_other_than_design(design)
     if "level" not in log.columns:

@@ -63,6 +63,12 @@ def sample_log(
     Raises:
         DataError: the ending is no log's, or the file cannot be written.
         DesignError: the design is at fault.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> rows = rm.sample_log(rm.demo_design(), players={"steady": 5}, days=3)
+        >>> rows.columns[:4].tolist()
+        ['player', 'time', 'profile', 'track']
     """
     import pandas as pd
 

@@ -27,6 +27,12 @@ class PartyRun:
         design: the design.
         played: what was counted, in numbers.
         seed: the seed.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> run = rm.play_party(rm.demo_design(), encounters=40, parties=20)
+        >>> run.caught_up().columns.tolist()
+        ['party', 'even_after', 'even_hours', 'close_after', 'close_hours']
     """
 
     def __init__(self, design: Design, played: PlayedParties, seed: int) -> None:

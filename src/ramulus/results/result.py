@@ -34,6 +34,14 @@ class SimulationResult(PaceTables):
 
     Quantiles count a player who has not reached a level as later than every one who has, so they are not a number
     where too few arrived.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> result = rm.simulate(rm.demo_design(), players=20)
+        >>> result.pace().columns[:5].tolist()
+        ['player', 'level', 'reached', 'hours_p10', 'hours_p50']
+        >>> len(result.slowest())
+        3
     """
 
     # --- what they lived on ------------------------------------------------------------------------------------

@@ -27,7 +27,15 @@ MOST_LEVELS = 5_000
 
 
 class SimulationStopped(RamulusError):  # noqa: N818 — it is no error but an interrupt.
-    """A simulation was interrupted; `result` holds the players that were done, or None where none were."""
+    """A simulation was interrupted; `result` holds the players that were done, or None where none were.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> try:
+        ...     result = rm.simulate(rm.demo_design(), players=20)
+        ... except rm.SimulationStopped as stopped:
+        ...     result = stopped.result  # What was done by then.
+    """
 
     exit_status = 130  # What shells give a command that an interrupt ended.
 
@@ -137,6 +145,11 @@ def by_share(design: Design, players: int) -> dict[str, int]:
 
     Raises:
         RamulusError: there are fewer players than profiles with a share.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> rm.by_share(rm.demo_design(), 1000)
+        {'newcomer': 400, 'steady': 450, 'adept': 150}
     """
     design.require("players", "a population")
     shares = np.array([float(player.share) for player in design.players.values()])

@@ -13,7 +13,17 @@ OUTCOME_COLUMNS = (
 
 
 class LedgerEvent(NamedTuple):
-    """Something that happened: its kind, the level after it, and the XP concerned (for "wasted")."""
+    """Something that happened: its kind, the level after it, and the XP concerned (for "wasted").
+
+    Examples:
+        >>> import ramulus as rm
+        >>> ledger = rm.Ledger(rm.demo_design())
+        >>> seen = []
+        >>> _ = ledger.subscribe("level_up", lambda who, event: seen.append(event))
+        >>> _ = ledger.award(150)
+        >>> [(one.kind, one.level) for one in seen]
+        [('level_up', 2), ('level_up', 3)]
+    """
 
     kind: str
     level: int
@@ -28,6 +38,13 @@ class AwardOutcome:
         level_before: the level before it.
         level: the level after it.
         points: points to spend.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> ledger = rm.Ledger(rm.demo_design())
+        >>> outcome = ledger.award(150)
+        >>> outcome.level, outcome.levels_gained, outcome.label
+        (3, 2, 'Level 3 · 6 / 130')
     """
 
     # Everything in XP is worked out when it is asked for: booking is done far more often than reading.

@@ -23,6 +23,11 @@ class Progress:
         players_done: players played to their end, or parties.
         players: all of them.
         seconds: wall-clock seconds since the start.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> rm.Progress(players_done=50, players=200, seconds=1.5)
+        Progress(players_done=50, players=200, seconds=1.5)
     """
 
     players_done: int

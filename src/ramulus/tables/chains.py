@@ -32,6 +32,12 @@ class AwardChain:
         rounder: how the award became whole.
         least_award: the least that a success awards.
         award: XP awarded.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table, chain = rm.trace_source(rm.demo_design(), "bark_borer", times=3, level=8)
+        >>> chain[0].base, chain[0].links, chain[0].award
+        (34.0, (('outgrown', 0.92),), 31.0)
     """
 
     source: str

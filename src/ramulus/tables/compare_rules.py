@@ -43,6 +43,14 @@ def compare_rules(
         DesignError: a variant's value is not allowed.
         UnknownNameError: a variant names no overflow rule.
         RamulusError: a variant is called "now".
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table = rm.compare_rules(rm.demo_design(), [40, 400], {"none": {"carry": 0}})
+        >>> table[["amount", "level (now)", "level (none)", "wasted (none)"]]
+           amount  level (now)  level (none)  wasted (none)
+        0      40            1             1              0
+        1     400            4             2            380
     """
     if "now" in variants:
         raise RamulusError("a variant is called 'now', which is what the design is called as it is; give another name")

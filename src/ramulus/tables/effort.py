@@ -43,6 +43,12 @@ def effort_table(
         MissingPartError: sources or times are missing.
         DesignError: a formula fails, or gives what its place does not allow.
         RamulusError: the ability is outside 0 … 1.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table = rm.effort_table(rm.demo_design(), "steady")
+        >>> table.columns[:6].tolist()
+        ['player', 'level', 'source', 'chance', 'seconds', 'success']
     """
     tabulation = tabulated(design)
     at = tabulation.columns.at_skill(skill_level)

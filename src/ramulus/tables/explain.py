@@ -50,6 +50,13 @@ class Explanation:
             gives its value.
         value: what it comes to.
         of_whom: for which source, player and level it was worked through, with the option that names another.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> design = rm.demo_design()
+        >>> found = rm.explain(design, "tracks.warden.cost", level=7)
+        >>> found.value, found.names["steepness"]
+        (445.0, 1.55)
     """
 
     place: str
@@ -129,6 +136,11 @@ def explain(
         UnknownNameError: there is no formula at the place, or no such player or source.
         RamulusError: the level is outside the track, or the ability outside 0 … 1.
         DesignError: the formula fails at that level.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> rm.explain(rm.demo_design(), "tracks.warden.cost", level=7).value
+        445.0
     """
     refuse_other_than_design(design)
     if (found := re.fullmatch(_COST_PLACE, place)) and found[1] in design.tracks:

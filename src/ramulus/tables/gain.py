@@ -44,6 +44,12 @@ def gain_table(
         MissingPartError: sources are missing.
         UnknownNameError: `during` names no timed multiplier.
         RamulusError: the ability is outside 0 … 1.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table = rm.gain_table(rm.demo_design(), "steady")
+        >>> table.columns[:6].tolist()
+        ['player', 'level', 'source', 'base', 'factor', 'award']
     """
     tabulation, on = tabulated(design), rules_on(design, during)
     at = tabulation.columns.at_skill(skill_level)

@@ -26,6 +26,12 @@ class LevelAt:
         left: XP beyond that level's total.
         cost: XP from that level to the next; None at the cap.
         max_level: the cap.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> found = rm.level_at(rm.demo_design(), 12_345)
+        >>> found.level
+        17
     """
 
     xp: float

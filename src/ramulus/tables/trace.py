@@ -82,6 +82,15 @@ def trace_changes(
 
     Raises:
         AwardError: a change is not finite; the message says which.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table = rm.trace_changes(rm.demo_design(), [40, -5, 90])
+        >>> table[["step", "level", "xp", "label"]]
+           step  level  xp              label
+        0     1      1  40  Level 1 · 40 / 60
+        1     2      1  35  Level 1 · 35 / 60
+        2     3      2  65  Level 2 · 65 / 84
     """
     ledger, rows = Ledger(design, track, level=level, xp=xp), []
     for step, change in enumerate(changes, 1):
@@ -132,6 +141,15 @@ def trace_skill(
     Raises:
         UnknownNameError: there is no such source, player or timed multiplier.
         RamulusError: the source practises no skill, or is closed at the main level.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table, notes = rm.trace_skill(rm.demo_design(), "shoot_graft", times=3)
+        >>> table[["step", "amount", "level", "xp"]]
+           step  amount  level  xp
+        0     1       1      1   1
+        1     2       1      1   2
+        2     3       1      1   3
     """
     practised = design.source(source).practised
     skill = skill or next(iter(practised), "")
@@ -195,6 +213,15 @@ def trace_source(
     Raises:
         UnknownNameError: there is no such source, player or timed multiplier.
         RamulusError: the source is closed at the level to start at.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> table, chain = rm.trace_source(rm.demo_design(), "bark_borer", times=3, level=8)
+        >>> table[["step", "amount", "level", "xp"]]
+           step  amount  level  xp
+        0     1      31      8  31
+        1     2      31      8  62
+        2     3      31      8  93
     """
     design.source(source)
     chains = AwardChains(design, player, during, ability)

@@ -51,6 +51,12 @@ class Tuning:
             goal that must be met and is not. Empty where nothing is.
         notes: what else there is to know, a sentence each, what is worse first.
         stopped: whether it was interrupted, so that these are the best numbers so far.
+
+    Examples:
+        >>> import ramulus as rm
+        >>> found = rm.tune(rm.demo_design(), ["constants.crown_gate"], players=50)
+        >>> found.design.constants["crown_gate"] < 3000
+        True
     """
 
     design: Design

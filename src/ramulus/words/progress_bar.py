@@ -23,6 +23,7 @@ class ProgressBar:
         text: stands beside the bar; what is being done, where the call says that itself.
 
     Examples:
+        >>> import ramulus as rm
         >>> result = rm.simulate(rm.demo_design(), players=20, progress=rm.ProgressBar("playing"))
     """
 
