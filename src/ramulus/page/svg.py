@@ -5,8 +5,9 @@ from __future__ import annotations
 import io
 import json
 import re
-from html import escape
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
+from xml.etree import ElementTree
 
 import matplotlib as mpl
 import matplotlib.pyplot as plt
@@ -32,12 +33,10 @@ _COLORS = {
     **{color.lower(): f"accent-{index}" for index, color in enumerate(ACCENTS)},
 }
 _VARIABLE = re.compile(r"var\(--([a-z0-9-]+)\)")
-_PROLOGUE = re.compile(r"^.*?(?=<svg)", re.DOTALL)
-_LEFT_OUT = re.compile(r"\s*<metadata>.*?</metadata>|\s*<style [^>]*>.*?</style>", re.DOTALL)
-_TAG = re.compile(r"<[a-z][^>]*>")  # Words of a design stand between tags, and what they say stays.
-_NAMED = re.compile(r'(\bid="|url\(#|href="#)')
 _COLOR = re.compile("|".join(_COLORS))
-_SIZED = re.compile(r'\b(?:width|height)="[^"]*pt" ?')
+_SPACES = {"http://www.w3.org/2000/svg": "", "http://www.w3.org/1999/xlink": "xlink"}
+_XML = "http://www.w3.org/XML/1998/namespace"  # Its prefix needs no declaration.
+_LEFT_OUT = ("metadata", "style")
 
 
 def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
@@ -55,11 +54,13 @@ def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
     with project_style(), mpl.rc_context(settings):
         settle(figure)
         figure.savefig(written, format="svg", metadata={"Date": None, "Creator": None})
-    axes = escape(json.dumps(_axes_of(figure), separators=(",", ":")))
+    axes = json.dumps(_axes_of(figure), separators=(",", ":"))
     plt.close(figure)
-    text = _LEFT_OUT.sub("", _PROLOGUE.sub("", harmless(written.getvalue()))).strip()
-    text = _TAG.sub(lambda tag: _of_the_page(tag.group(0), name), text)
-    return text.replace("<svg ", f'<svg role="img" aria-label="{escape(words)}" data-axes="{axes}" ', 1)
+    root = _read(harmless(written.getvalue()), lambda key, value: _of_the_page(key, value, name))
+    for side in ("width", "height"):  # The viewBox gives the shape; the page gives the size.
+        del root.attrib[side]
+    root.attrib = {"role": "img", "aria-label": words, "data-axes": axes, **root.attrib}
+    return ElementTree.tostring(root, "unicode").strip()
 
 
 def _axes_of(figure: Figure) -> list[dict[str, Any]]:
@@ -92,19 +93,40 @@ def _axis_of(axis: Any, ends: tuple[float, float]) -> dict[str, Any] | None:
     return {"ends": shown, "log": scale == "log", "label": label, "unit": " %" if in_percent else ""}
 
 
-def _of_the_page(tag: str, name: str) -> str:
-    """Return a tag with identifiers of its own, and the page's colours and fonts."""
-    if tag.startswith("<svg"):
-        return _SIZED.sub("", tag)  # The viewBox gives the shape; the page gives the size.
-    tag = _NAMED.sub(lambda found: found.group(1) + name + "-", tag)
-    tag = _COLOR.sub(lambda found: f"var(--{_COLORS[found.group(0)]})", tag)
-    return tag.replace("'DejaVu Sans'", FONTS)
+def _read(text: str, changed: Callable[[str, str], str]) -> ElementTree.Element:
+    """Return an SVG's root without what a page has no use for, each attribute's value changed.
+
+    Names are plain text with their usual prefixes, which the root declares: a page needs no more.
+    """
+    root = ElementTree.fromstring(text)
+    for one in root.iter():
+        for part in [part for part in one if _plain(part.tag) in _LEFT_OUT]:
+            one.remove(part)
+        one.tag = _plain(one.tag)
+        one.attrib = {_plain(key): changed(_plain(key), value) for key, value in one.attrib.items()}
+    root.attrib = {f"xmlns:{prefix}".rstrip(":"): space for space, prefix in _SPACES.items()} | root.attrib
+    return root
+
+
+def _plain(name: str) -> str:
+    """Return the name of an element or attribute with its usual prefix."""
+    space, _, own = name.removeprefix("{").rpartition("}")
+    prefix = "xml" if space == _XML else _SPACES.get(space, "")
+    return f"{prefix}:{own}".lstrip(":")
+
+
+def _of_the_page(key: str, value: str, name: str) -> str:
+    """Return an attribute's value with identifiers of the figure's own, and the page's colours and fonts."""
+    if key == "id" or (key.endswith("href") and value.startswith("#")):
+        return f"#{name}-{value[1:]}" if value.startswith("#") else f"{name}-{value}"
+    value = _COLOR.sub(lambda found: f"var(--{_COLORS[found.group(0)]})", value.replace("url(#", f"url(#{name}-"))
+    return value.replace("'DejaVu Sans'", FONTS)
 
 
 def standalone(svg: str) -> str:
     """Return a page's figure as a file of its own, in the light colours of the project's style."""
     plain = {name: color for color, name in reversed(_COLORS.items())}
-    colored = _TAG.sub(lambda tag: _VARIABLE.sub(lambda found: plain[found.group(1)], tag.group(0)), svg)
-    width, height = (f"{72 * side:g}" for side in SIZE)
-    style = "stroke-linejoin:round;stroke-linecap:butt"
-    return colored.replace("<svg ", f'<svg width="{width}pt" height="{height}pt" style="{style}" ', 1) + "\n"
+    root = _read(svg, lambda _, value: _VARIABLE.sub(lambda found: plain[found.group(1)], value))
+    width, height = (f"{72 * side:g}pt" for side in SIZE)
+    root.attrib |= {"width": width, "height": height, "style": "stroke-linejoin:round;stroke-linecap:butt"}
+    return ElementTree.tostring(root, "unicode") + "\n"
