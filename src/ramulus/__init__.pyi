@@ -45,8 +45,8 @@ from .simulation.in_flight import Progress as Progress
 from .tables.chains import AwardChain as AwardChain
 from .tables.compare_rules import compare_rules as compare_rules
 from .tables.effort import effort_table as effort_table
-from .tables.explain import Explanation as Explanation
 from .tables.explain import explain as explain
+from .tables.explanation import Explanation as Explanation
 from .tables.gain import gain_table as gain_table
 from .tables.level_at import LevelAt as LevelAt
 from .tables.level_at import level_at as level_at

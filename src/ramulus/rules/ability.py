@@ -89,11 +89,12 @@ def quantile_of(trait: VaryingTrait, ability: float) -> float:
         return float(trait.mean)
     from scipy.special import log_ndtr, ndtri_exp
 
-    low = -np.inf if trait.at_least is None else (trait.at_least - trait.mean) / trait.sd
-    high = np.inf if trait.at_most is None else (trait.at_most - trait.mean) / trait.sd
+    least = -np.inf if trait.at_least is None else trait.at_least
+    most = np.inf if trait.at_most is None else trait.at_most
+    low, high = (least - trait.mean) / trait.sd, (most - trait.mean) / trait.sd
     sign = 1.0
     if low > 0:  # The upper tail is the lower one in a mirror.
         low, high, share, sign = -high, -low, 1 - share, -1.0
     below = np.logaddexp(log_ndtr(low) + np.log1p(-share), log_ndtr(high) + np.log(share))
     value = float(trait.mean + trait.sd * sign * ndtri_exp(below))
-    return float(np.clip(value, trait.at_least, trait.at_most))
+    return float(np.clip(value, least, most))
