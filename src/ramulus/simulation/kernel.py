@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
-from ramulus.rules.ability import class_of
+from ramulus.rules.ability import CLASSES, class_of
 from ramulus.rules.coming import play_days_before
 from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.compiled import SOURCES, kernel
@@ -230,7 +230,7 @@ def play_players(
     """
     play = player_kernel(features_of(stage, logged=rows > 0))
     weeks = schedule_of(numbers, len(stage.world.first_border) - 1)
-    classes = class_of(numbers) if len(stage.world.seconds) > 1 else np.zeros_like(numbers)
+    classes = class_of(numbers) * len(stage.world.seconds) // CLASSES
     room = new_room(stage.tracks, stage.sources, stage.world, rows)
     comes = play_days_before(stage.comes, numbers, stage.schedules)
     play(keys, own, weeks, comes, classes, stage.sources, stage.world, stage.tracks, stage.settings, times, room, tally)

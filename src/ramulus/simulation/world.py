@@ -164,9 +164,9 @@ def make_stage(
         MissingPartError: sources, or the time of an encounter, are missing.
     """
     player = design.profile(profile)
-    classes = [
-        NEIGHBOURS * (one // NEIGHBOURS) + NEIGHBOURS // 2 if coarse else one for one in range(classes_of(player))
-    ]
+    classes = list(range(classes_of(player)))
+    if coarse:  # The middle ones of neighbours.
+        classes = classes[len(classes[:NEIGHBOURS]) // 2 :: NEIGHBOURS]
     tables = [tabulated(design).profile(profile, ability) for ability in classes]
     until = [name for name in until if any(is_practised_at_cap(one, name) for one in tables)]
     return Stage(
