@@ -10,7 +10,7 @@ import { HANDS, Tabs } from "./tabs.mjs";
 import { byId, element, plain } from "./text.mjs";
 import { OneAtATime, gameAddress, get, listen, post } from "./wire.mjs";
 
-const WAIT = 250; // Milliseconds of rest after which what is typed or stepped is played in full.
+const WAIT = 120; // Milliseconds of rest after which what is typed or stepped is played in full.
 
 /** What one window does with the server, its numbers, its tabs and its figure. */
 export class Bench {
