@@ -59,7 +59,7 @@ def svg_of(drawn: Axes | np.ndarray[Any, Any], name: str, words: str) -> str:
     root = _read(harmless(written.getvalue()), lambda key, value: _of_the_page(key, value, name))
     for side in ("width", "height"):  # The viewBox gives the shape; the page gives the size.
         del root.attrib[side]
-    root.attrib = {"role": "img", "aria-label": words, "data-axes": axes, **root.attrib}
+    root.attrib = {"role": "img", "aria-label": harmless(words), "data-axes": axes, **root.attrib}
     return ElementTree.tostring(root, "unicode").strip()
 
 

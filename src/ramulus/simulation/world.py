@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -262,13 +262,13 @@ def make_world(design: Design, tables: list[ProfileTables], when: Timeline) -> W
     done = make_done(design, parts, float(player.skill_xp_worth), len(tables))
     states = [on for rules in when.states for on in in_each_combination(design, rules)]
     return World(
-        seconds=_of_each(tables, lambda one: one.encounters.seconds),
-        success=_of_each(tables, lambda one: one.encounters.success),
-        weight=_of_each(tables, lambda one: one.encounters.weight),
+        seconds=np.stack([one.encounters.seconds for one in tables]),
+        success=np.stack([one.encounters.success for one in tables]),
+        weight=np.stack([one.encounters.weight for one in tables]),
         pay=np.zeros((len(tables), 1, 1)) if by_parts else pays_of(tables),
-        factor=_of_each(tables, lambda one: [one.alone.product(on) for on in states]),
-        units=_of_each(tables, lambda one: [one.alone.units(on) for on in states]),
-        skill_units=_of_each(tables, lambda one: [one.alone.skill_units(on) for on in states]),
+        factor=np.stack([[one.alone.product(on) for on in states] for one in tables]),
+        units=np.stack([[one.alone.units(on) for on in states] for one in tables]),
+        skill_units=np.stack([[one.alone.skill_units(on) for on in states] for one in tables]),
         lost=tables[0].tables.lost,
         borders=when.border_seconds,
         state=when.state * done.combinations,
@@ -280,15 +280,8 @@ def make_world(design: Design, tables: list[ProfileTables], when: Timeline) -> W
     )
 
 
-def _of_each(tables: list[ProfileTables], read: Callable[[ProfileTables], Any]) -> Array:
-    """Return some array of each class of ability in one; classes that share their tables are read once."""
-    found = {id(one): np.asarray(read(one)) for one in {id(one): one for one in tables}.values()}
-    stacked: Array = np.stack([found[id(one)] for one in tables])
-    return stacked
-
-
 def pays_of(tables: list[ProfileTables]) -> Array:
     """Return what sources pay by the hour, shape (A, L, C); nobody reads it where nobody chooses by it."""
     if not any(pursuit_of(one.player) for one in tables):
         return np.zeros((len(tables), 1, 1))
-    return _of_each(tables, lambda one: one.pay)
+    return np.stack([one.pay for one in tables])
