@@ -263,7 +263,7 @@ def test_lines_that_end_in_a_carriage_return_alone(tmp_path):
 def test_links_in_a_circle_and_large_empty_tables_are_errors(tmp_path):
     (tmp_path / "a.csv").symlink_to("b.csv")
     (tmp_path / "b.csv").symlink_to("a.csv")
-    with pytest.raises(rm.RamulusError, match="is no name of a file"):
+    with pytest.raises(rm.RamulusError, match=r"is no name of a file|symbolic links\)"):  # By version.
         rm.level_table(make({"file": "a.csv"}, 3, file=tmp_path / "d.toml"))
     pyarrow = pytest.importorskip("pyarrow")
     from pyarrow import parquet
