@@ -401,6 +401,7 @@ def test_examples_in_docstrings(module, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     # By name, not by path: the package under test may be an installed copy.
     outcome = doctest.testmod(importlib.import_module(module), optionflags=doctest.NORMALIZE_WHITESPACE)
+    plt.close("all")
     assert outcome.failed == 0
 
 
