@@ -321,7 +321,8 @@ STATES = "json.dumps({'id': r['id'], 'states': [{'level': 1}] * (len(r['do']) + 
         ("print('booting', flush=True); raise SystemExit(1)", "its last lines: booting"),
     ],
 )
-def test_processes_that_are_no_game(program, said):
+def test_processes_that_are_no_game(program, said, monkeypatch):
+    monkeypatch.setattr("ramulus.game.asking.CLOSING", 0.5)  # s; until one that does not end is ended.
     started = time.monotonic()
     with pytest.raises(DataError, match=said):
         conform(SECOND, [sys.executable, "-c", program], start_timeout=0.5 if "sleep(60)" in program else 3, timeout=3)
