@@ -535,7 +535,9 @@ def test_players_in_another_order_are_judged_alike():
     order = chance.permutation(40)
     shuffled = Seen.joined([seen.of(order[:15]), seen.of(order[15:])])
     np.testing.assert_array_equal(shuffled.arrival, seen.arrival)
-    assert agreement(seen, seen, 1) == agreement(shuffled, seen, 1) and agreement(seen, seen, 1).verdict == "agrees"
+    found = agreement(seen, seen, 1)
+    assert repr(found) == repr(agreement(shuffled, seen, 1))  # What is no number equals nothing, from Python 3.13 on.
+    assert found.verdict == "agrees"
 
 
 # --- replay -----------------------------------------------------------------------------------------------------------
