@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
-# Make docs/screenshots anew from the demo data, and what the notebook is shipped with. Needs ramulus (extra test) on the PATH, Xvfb, xterm, ImageMagick and
-# Chromium.
+# Make docs/screenshots anew from the demo data, and what the notebook is shipped with. Needs ramulus (extra test) on the
+# PATH, Xvfb, xterm, ImageMagick and Chromium.
 set -euo pipefail
 out=$(cd "$(dirname "$0")" && pwd)/screenshots
 work=$(mktemp -d)
@@ -90,8 +90,10 @@ sed -i 's/this\.xp >= threshold/this.xp > threshold/' game/leveling.mjs
 shot conform ramulus conform canopy.toml -- node game/harness.mjs
 
 # The notebook with its outputs, without the times of its cells.
-(cd "$work" && jupyter execute --inplace "$out/../../examples/from_costs_to_goals.ipynb" 2>/dev/null)
-python - "$out/../../examples/from_costs_to_goals.ipynb" <<'PYTHON'
+notebook="$out/../../examples/from_costs_to_goals.ipynb"
+cp "$notebook" "$work"  # What it writes stays there.
+jupyter execute --inplace "$work/from_costs_to_goals.ipynb" 2>/dev/null
+python - "$work/from_costs_to_goals.ipynb" "$notebook" <<'PYTHON'
 import sys
 
 import nbformat
@@ -99,5 +101,5 @@ import nbformat
 notebook = nbformat.read(sys.argv[1], 4)
 for cell in notebook.cells:
     cell.metadata.pop("execution", None)
-nbformat.write(notebook, sys.argv[1])
+nbformat.write(notebook, sys.argv[2])
 PYTHON

@@ -111,6 +111,10 @@ def test_a_track_at_fault_makes_no_faults_of_what_names_it():
     with pytest.raises(rm.DesignError, match="called 'graftin'; allowed: grafting; did you mean 'grafting'") as caught:
         rm.Design.from_dict(data)
     assert len(caught.value.problems) == 2
+    data["goals"][0]["level"] = 5_000  # How far a track goes that is at fault, nobody knows.
+    with pytest.raises(rm.DesignError) as caught:
+        rm.Design.from_dict(data)
+    assert len(caught.value.problems) == 2
 
 
 def test_a_design_goes_to_data_and_back():
@@ -407,7 +411,7 @@ def test_a_figure_says_what_it_is_drawn_from():
         (rm.plots.pace, table, r"a table was given .* simulate\(design\)"),
         (rm.plots.costs, rm.simulate(design, 2), r"a result was given .* load_design\(path\)"),
         (rm.plots.costs, {"a": 5}, r"int was given \(5\); allowed: a design"),
-        (rm.plots.sensitivity, design, r"a design was given .* a table, as sensitivity\(design\)"),
+        (rm.plots.sensitivity, design, r"a design was given .* a table, as sensitivity\(design, …\)"),
         (rm.plots.sweep, table["cost"], "a column was given"),
         (rm.plots.party, None, "NoneType was given"),
     ):

@@ -19,6 +19,7 @@ from conftest import make
 from exact import exact_arrival
 from plain import plain_player
 from ramulus.results import simulate as running
+from ramulus.results.simulate import play_until
 from ramulus.simulation.chunks import Job, Sizes, play_chunk
 from ramulus.simulation.in_flight import packed, width_of
 from ramulus.simulation.samples import BinnedSample, WholeSample, quantile
@@ -227,6 +228,21 @@ def bits(result):
         for p in result.played.profiles.values()
         for part in (p.main.seconds.values.tobytes(), p.main.encounters.values.tobytes(), p.totals.income.tobytes())
     ]
+
+
+def test_neighbours_share_the_tables_of_the_middle_one_where_a_rough_answer_will_do():
+    design = rm.demo_design()
+    exact, rough = (play_until(None, design, 60, 200, 3, keep_players=True, coarse=coarse) for coarse in (False, True))
+    middle = np.isin(np.arange(60) % 15, (2, 7, 12))
+    for name in design.players:
+        one, other = (run.profile(name).main.seconds.values for run in (exact, rough))
+        np.testing.assert_array_equal(one[middle], other[middle])
+        near = np.nanmedian(other[~middle, 5:], axis=0) / np.nanmedian(one[~middle, 5:], axis=0)
+        assert not np.array_equal(one, other, equal_nan=True) and np.nanmax(np.abs(near - 1)) < 0.1
+    # Who are all alike have one class, and nothing to share.
+    alike = make(sources={"a": {"level": 1, "xp": 7, "seconds": 3}}, players={"p": {}})
+    played = [play_until(None, alike, 20, 5, 3, keep_players=True, coarse=coarse) for coarse in (False, True)]
+    assert played[0].pace().equals(played[1].pace())
 
 
 def test_same_bits_on_threads_processes_and_in_any_order():

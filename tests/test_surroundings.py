@@ -211,6 +211,24 @@ def test_nowhere_to_keep_what_was_compiled_is_no_obstacle(monkeypatch):
     assert compiled.kernel(lambda x: x + 1)(4) == 5
 
 
+def test_what_is_compiled_is_said_once_and_what_is_kept_is_not(monkeypatch, tmp_path):
+    import numba
+
+    from ramulus.simulation import compiled
+    from ramulus.simulation.announced import Announced
+
+    def play_on(x):
+        return x + 1
+
+    monkeypatch.setattr(numba.config, "CACHE_DIR", str(tmp_path))
+    said = []
+    for _ in range(2):
+        Announced.hook = lambda: said.append("compiling")
+        assert compiled.kernel(play_on)(4) == 5
+    assert said == ["compiling"]
+    Announced.hook = None
+
+
 def test_no_time_and_no_levels_to_draw_are_said(cli, tmp_path):
     file = tmp_path / "d.toml"
     text = 'format = 1\ntitle = "t"\n[tracks.a]\nmax_level = 5\ncost.formula = "100 * level"\n'

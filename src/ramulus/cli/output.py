@@ -120,7 +120,14 @@ class Printing:
             print(harmless(text), file=sys.stderr)
 
 
-COMPILES = "the first time on a machine compiles, 5 to 8 s"
+COMPILES = "compiling for this design, 5 to 20 s, once on this machine"
+
+
+def tell_of_compiling() -> None:
+    """Have it said on standard error, once, when something is compiled: else a bar that stands still says nothing."""
+    from ramulus.simulation.announced import Announced
+
+    Announced.hook = lambda: print(COMPILES, file=sys.stderr)
 
 
 @contextmanager
@@ -129,7 +136,8 @@ def waiting(doing: str, *, quiet: bool) -> Iterator[None]:
     if quiet or not sys.stderr.isatty():
         yield
         return
-    with console(stderr=True).status(f"{doing} ({COMPILES})"):
+    tell_of_compiling()
+    with console(stderr=True).status(doing):
         yield
 
 

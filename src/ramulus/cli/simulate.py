@@ -12,7 +12,7 @@ import typer
 from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.console import console
-from ramulus.cli.output import COMPILES, Printing
+from ramulus.cli.output import Printing, tell_of_compiling
 from ramulus.cli.side_by_side import side_by_side
 from ramulus.words.heads import PACE
 from ramulus.words.summary import NOTABLE, milestones, summary
@@ -180,9 +180,10 @@ def progress_shares(doing: str, quiet: bool) -> Iterator[Callable[[float], objec
         return
     from rich.progress import Progress as Bar
 
+    tell_of_compiling()
     with Bar(console=console(stderr=True), transient=True) as bar:
-        task = bar.add_task(f"{doing} ({COMPILES})", total=1.0)
-        yield lambda share: bar.update(task, completed=share, description=doing)
+        task = bar.add_task(doing, total=1.0)
+        yield lambda share: bar.update(task, completed=share)
 
 
 @contextmanager
@@ -198,8 +199,9 @@ def progress_bar(quiet: bool) -> Iterator[Callable[[Progress], object] | None]:
         TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TextColumn("{task.fields[rate]}"),
         TimeRemainingColumn(),
     )  # fmt: skip
+    tell_of_compiling()
     with Bar(*columns, console=console(stderr=True), transient=True) as bar:
-        task = bar.add_task(f"getting ready ({COMPILES})", total=None, rate="")
+        task = bar.add_task("getting ready", total=None, rate="")
 
         def show(state: Progress) -> None:
             if state.players_done:

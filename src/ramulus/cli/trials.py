@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 from ramulus.cli.console import console
-from ramulus.cli.output import COMPILES
+from ramulus.cli.output import tell_of_compiling
 
 if TYPE_CHECKING:
     from ramulus.tuning import TrialProgress
@@ -23,8 +23,9 @@ def trials_bar(quiet: bool) -> Iterator[Callable[[TrialProgress], object] | None
     from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
     columns = TextColumn("{task.description}"), BarColumn(), TextColumn("{task.fields[runs]}"), TimeElapsedColumn()
+    tell_of_compiling()
     with Progress(*columns, console=console(stderr=True), transient=True) as bar:
-        task = bar.add_task(f"getting ready ({COMPILES})", total=None, runs="")
+        task = bar.add_task("getting ready", total=None, runs="")
 
         def show(state: TrialProgress) -> None:
             of = f" of about {state.runs}" if state.runs is not None else ""

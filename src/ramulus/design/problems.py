@@ -22,7 +22,7 @@ from ramulus.showing import control_in
 D = TypeVar("D", bound=DesignModel)
 _SALVAGE_ROUNDS = 6
 _CAUSED_BY_REMOVAL = ("cost-way", "stat-way", "incomplete-pair")
-_ANY_TRACK = {"max_level": 1_000_000, "cost": {"formula": "1"}}
+_ANY_TRACK = {"start_level": 0, "max_level": 1_000_000, "cost": {"formula": "1"}}
 _STAND_IN: dict[str, Any] = {
     "format": 1,
     "title": "untitled",

@@ -14,7 +14,7 @@ WANTED = {
     "Comparison": "a comparison, as compare({…}) gives it",
     "Observed": "a log held against the forecast, as observed(design, log) gives it",
     "PartyRun": "parties, as play_party(design) gives them",
-    "DataFrame": "a table, as {figure}(design) gives it",
+    "DataFrame": "a table, as {figure}(design, …) gives it",
     "Design": "a design, as load_design(path) reads it",
 }
 GIVEN = {

@@ -39,9 +39,11 @@ class Log:
         >>> design = rm.demo_design()
         >>> _ = rm.sample_log(design, "log.parquet", players={"steady": 40}, days=10)
         >>> log = rm.read_log("log.parquet", design)
+        >>> log.said()
+        ['nothing is read yet: `replay`, `observed` and `fit` read it']
         >>> _ = rm.replay(design, log)
-        >>> len(log.said())
-        1
+        >>> "awards of 40 players" in log.said()[0]
+        True
     """
 
     def __init__(

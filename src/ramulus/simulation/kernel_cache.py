@@ -11,6 +11,8 @@ from typing import Any
 from numba.core.caching import FunctionCache, IndexDataCacheFile
 from numba.core.serialize import dumps
 
+from ramulus.simulation.announced import announce
+
 
 def keep_in(compiler: Any, function: Callable[..., Any]) -> None:
     """Let a compiled function be kept in files.
@@ -46,17 +48,21 @@ class _KernelCache(FunctionCache):
 
     def __init__(self, function: Callable[..., Any]) -> None:
         super().__init__(function)
+        self._plays = function.__name__.startswith("play")
         stamp = self._impl.locator.get_source_stamp()
         self._cache_file = _CheckedFile(self._cache_path, self._impl.filename_base, stamp)
 
     def load_overload(self, sig: Any, target_context: Any) -> Any:
         """Return what was compiled before, or None."""
+        found = None
         try:
-            return super().load_overload(sig, target_context)
+            found = super().load_overload(sig, target_context)
         except Exception as error:  # Damaged bytes raise whatever they happen to mean.
             self._say("cannot be read", error, "it is compiled anew")
             self._drop()
-            return None
+        if found is None and self._plays:  # The others take no time to speak of.
+            announce()
+        return found
 
     def save_overload(self, sig: Any, data: Any) -> None:
         """Keep what was compiled, where that is possible."""

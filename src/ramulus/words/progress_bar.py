@@ -20,7 +20,7 @@ class ProgressBar:
     In notebooks it needs no further package. One bar may serve several calls, one after the other.
 
     Args:
-        text: stands beside the bar; what is being done, where the call says that itself.
+        text: stands before what the call says of how far it is.
 
     Examples:
         >>> import ramulus as rm
