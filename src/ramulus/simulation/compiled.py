@@ -62,8 +62,8 @@ def kernel(function: Callable[..., Any]) -> Any:
     A kernel makes no arrays, so nobody counts who still needs one (`_nrt`): counting, at each array that comes out of a
     tuple or is handed on, costs more than an encounter.
     """
-    uncounted: dict[str, Any] = {"_nrt": False}  # Numba's own types leave it out.
-    compiled = njit(nogil=True, error_model="numpy", **uncounted)(function)
+    only_from_python: dict[str, Any] = {"_nrt": False, "no_cfunc_wrapper": True}  # Numba's own types leave them out.
+    compiled = njit(nogil=True, error_model="numpy", **only_from_python)(function)
     # Where neither beside the package nor in a home of the user's anything can be kept, each run compiles anew.
     with suppress(RuntimeError):
         keep_in(compiled, function)

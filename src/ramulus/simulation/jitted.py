@@ -7,9 +7,12 @@ from typing import Any
 
 from numba.extending import register_jitable
 
+from ramulus.simulation.part_compiler import PartCompiler
+
 # A function is compiled once for all that call it in the same way, and `nogil` is part of that way: kernels have it.
-part = register_jitable(nogil=True)
-inlined = register_jitable(nogil=True, inline="always")
+_ONLY_IN_KERNELS: dict[str, Any] = {"nogil": True, "pipeline_class": PartCompiler, "no_cfunc_wrapper": True}
+part = register_jitable(**_ONLY_IN_KERNELS)
+inlined = register_jitable(**_ONLY_IN_KERNELS, inline="always")
 
 
 def named_for(features: tuple[bool, ...], function: Callable[..., Any]) -> Callable[..., Any]:
