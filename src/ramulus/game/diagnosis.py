@@ -12,7 +12,7 @@ from ramulus.game.mistaken import AWARD, Game, State, Step, opened
 from ramulus.game.mistakes import MISTAKES
 from ramulus.game.pack import TrackPack
 from ramulus.game.requests import Answer, Request, explains, is_told
-from ramulus.game.vectors import built, searched
+from ramulus.game.vector_runs import built, searched
 
 Ask = Callable[[Request], Answer]
 CONFIRMED = 12

@@ -49,6 +49,13 @@ class Game:
     def __init__(self, track: TrackPack, mistakes: Iterable[str] = ()) -> None:
         self.track, self.mistakes = track, frozenset(mistakes)
         self.costs = self._costs()
+        # A search asks these a million times: what does not change is looked up once.
+        makes = self.mistakes.__contains__
+        self.cap = len(self.costs) + makes("cap-one-high") - makes("cap-one-low")
+        self._keeps_cost = makes("old-cost-goes-on")
+        self._one = makes("one-level-an-award") or (track.one and not makes("any-for-one"))
+        self._above = (track.exceeded or makes("above-for-reached")) and not makes("reached-for-above")
+        self._sums_exactly = not (makes("sums-of-32-bits") or makes("sums-in-single-precision"))
         self.level = 0
         self.xp: float = track.start_units
         self.peak, self.points = 0, track.start_points
@@ -69,11 +76,6 @@ class Game:
         return costs
 
     @property
-    def cap(self) -> int:
-        """The last level, from 0."""
-        return len(self.costs) + ("cap-one-high" in self.mistakes) - ("cap-one-low" in self.mistakes)
-
-    @property
     def state(self) -> State:
         """Where the character stands."""
         return State(self.track.start_level + self.level, self.xp, self.points, self.level_ups, self.wasted)
@@ -87,19 +89,30 @@ class Game:
     def does(self, steps: Iterable[Step]) -> list[State]:
         """Return where the character stands, at first and after each step."""
         states = [self.state]
-        for kind, units in steps:
-            self.level_ups = 0
-            if kind == AWARD:
-                self.award(units)
-            elif kind == LOSE:
-                self.lose(units)
-            elif kind == OPEN:
-                self.shut.pop(units - self.track.start_level, None)
-                self.award(0)
-            elif "save-without-xp" in self.mistakes:
-                self.xp = 0
+        for step in steps:
+            self.take(step)
             states.append(self.state)
         return states
+
+    def take(self, step: Step) -> None:
+        """Do one step."""
+        kind, units = step
+        self.level_ups = 0
+        if kind == AWARD:
+            self.award(units)
+        elif kind == LOSE:
+            self.lose(units)
+        elif kind == OPEN:
+            self.shut.pop(units - self.track.start_level, None)
+            self.award(0)
+        elif "save-without-xp" in self.mistakes:
+            self.xp = 0
+
+    def is_elsewhere(self, right: State, *, level_only: bool) -> bool:
+        """Return whether the character does not stand where another one does."""
+        if self.track.start_level + self.level != right.level:
+            return True
+        return not level_only and (self.xp, self.points, self.level_ups) != right[1:4]
 
     # --- awards ------------------------------------------------------------------------------------------------
 
@@ -123,12 +136,13 @@ class Game:
             self.xp = min(self.xp, self._cost(self.level))
         self._grant(before)
         # What went in and neither paid for a level nor is still there.
-        self.wasted += had + units - sum(self.costs[before : self.level]) - self.xp
+        paid = sum(self.costs[before : self.level]) if self.level > before else 0
+        self.wasted += had + units - paid - self.xp
 
     @property
     def _held_at(self) -> int:
         """The level that nobody leaves now: that of the next shut gate, or the cap."""
-        if "gates-ignored" in self.mistakes:
+        if not self.shut or "gates-ignored" in self.mistakes:
             return self.cap
         return min([*(gate for gate in self.shut if gate >= self.level), self.cap])
 
@@ -137,31 +151,18 @@ class Game:
             return "fills-at-gates" in self.mistakes
         return self.shut[gate]
 
-    @property
-    def _keeps_cost(self) -> bool:
-        return "old-cost-goes-on" in self.mistakes
-
-    @property
-    def _one(self) -> bool:
-        return "one-level-an-award" in self.mistakes or (self.track.one and "any-for-one" not in self.mistakes)
-
     def _cost(self, level: int) -> int:
         return self.costs[min(level, len(self.costs) - 1)]
 
     def _sum(self, xp: float, units: int) -> float:
+        if self._sums_exactly:
+            return xp + units
         if "sums-of-32-bits" in self.mistakes:
             return (int(xp) + units + 2**31) % 2**32 - 2**31
-        if "sums-in-single-precision" in self.mistakes:
-            return float(np.float32(np.float32(xp) + np.float32(units)))
-        return xp + units
+        return float(np.float32(np.float32(xp) + np.float32(units)))
 
     def _reaches(self, cost: int) -> bool:
-        above = self.track.exceeded
-        if "above-for-reached" in self.mistakes:
-            above = True
-        if "reached-for-above" in self.mistakes:
-            above = False
-        return self.xp > cost if above else self.xp >= cost
+        return self.xp > cost if self._above else self.xp >= cost
 
     def _go_up(self) -> None:
         subtracted = self._cost(self.level + ("new-cost-subtracted" in self.mistakes))

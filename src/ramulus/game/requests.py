@@ -12,7 +12,8 @@ from ramulus.design import read_named
 from ramulus.errors import DataError
 from ramulus.game.mistaken import AWARD, Game, State, Step
 from ramulus.game.pack import Pack, TrackPack
-from ramulus.game.vectors import built, searched, vectors_of
+from ramulus.game.vector_runs import built, searched
+from ramulus.game.vectors import vectors_of
 
 FURTHER = 40
 SHOWN = 3
