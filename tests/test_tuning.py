@@ -198,7 +198,7 @@ FAR_OFF = [
 def test_known_numbers_are_found_again(off, first):
     truth = small(**first)
     design = truth.with_values({**off, "goals": derived(truth, WISHES)})
-    tuning = rm.tune(design, list(off), players=2000)
+    tuning = rm.tune(design, list(off), players=1000)
     assert (tuning.goals["verdict"] != "missed").all(), tuning.goals
     for row in tuning.values.itertuples():
         known = float(rm.design.value_at(truth, row.name))

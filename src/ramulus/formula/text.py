@@ -8,7 +8,9 @@ import copy
 
 def text_of(node: ast.expr) -> str:
     """Return a node's text; a range inside a call stands without Python's doubled parentheses."""
-    return ast.unparse(_BareRanges().visit(copy.deepcopy(node)))
+    if any(isinstance(inside, ast.GeneratorExp) for inside in ast.walk(node)):
+        node = _BareRanges().visit(copy.deepcopy(node))
+    return ast.unparse(node)
 
 
 class _BareRanges(ast.NodeTransformer):
