@@ -56,7 +56,10 @@ class _KernelCache(FunctionCache):
         """Return what was compiled before, or None."""
         found = None
         try:
-            found = super().load_overload(sig, target_context)
+            # Numba would first learn all of Python and NumPy, which takes longer than all else that a command does: who
+            # compiles needs it, and has it then.
+            with self._guard_against_spurious_io_errors():
+                found = self._load_overload(sig, target_context)
         except Exception as error:  # Damaged bytes raise whatever they happen to mean.
             self._say("cannot be read", error, "it is compiled anew")
             self._drop()
