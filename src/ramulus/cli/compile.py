@@ -25,7 +25,7 @@ def compile_kernels(quiet: Quiet = False) -> None:
     from ramulus.results.beforehand import TASKS, compile_beforehand
 
     printing = Printing("compile", quiet=quiet)
-    printing.say(f"compiling {len(TASKS)} kernels: up to a minute")
+    printing.say(f"compiling {len(TASKS)} kernels: a minute, or several on a slow machine")
     begun = time.monotonic()
     done = compile_beforehand()
     if not done.kept:

@@ -75,8 +75,9 @@ def _intervals() -> None:
     quantile_again(np.ones(2), np.ones(2) / 2, np.ones((1, 2), np.uint8), 0.5, 0.1)
 
 
-# Whoever is eventful is rich, too.
-KINDS = [Features(*needs) for needs in product((True, False), repeat=4) if needs[0] or not needs[3]]
+# Whoever is eventful is rich, and whoever is rich can draw XP.
+EVERY = (Features(*needs) for needs in product((True, False), repeat=4))
+KINDS = [one for one in EVERY if (one.rich or not one.eventful) and (one.drawn or not one.rich)]
 TASKS: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
     *((_players, (features,)) for features in KINDS),
     (_parties, ()),

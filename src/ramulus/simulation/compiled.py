@@ -9,7 +9,9 @@ from __future__ import annotations
 import zlib
 from collections.abc import Callable
 from contextlib import suppress
+from functools import cache, wraps
 from importlib import resources
+from threading import Lock
 from typing import Any
 
 from numba import njit
@@ -69,3 +71,18 @@ def kernel(function: Callable[..., Any]) -> Any:
         keep_in(compiled, function)
     KERNELS.append(compiled)
     return compiled
+
+
+def made_once(make: Callable[..., Any]) -> Callable[..., Any]:
+    """Remember the kernel that was made for some features; threads that ask together wait for the first.
+
+    Each would make its own otherwise, and load it, or compile it.
+    """
+    lock, kept = Lock(), cache(make)
+
+    @wraps(make)
+    def made(*features: Any) -> Any:
+        with lock:
+            return kept(*features)
+
+    return made

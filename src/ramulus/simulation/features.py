@@ -10,7 +10,8 @@ class Features(NamedTuple):
 
     Attributes:
         rich: sources practise skills or run out, or multipliers go on and off.
-        drawn: XP is drawn, not fixed.
+        drawn: XP is drawn, not fixed. Whoever is rich can do that, too: to ask at each encounter costs next to nothing
+            there, and spares a third of all kernels.
         varies: times vary.
         eventful: rules look at what was done, or there are gates, pools or time away; it is rich, too.
         logged: every award is written down.

@@ -7,7 +7,6 @@ asked for at run time: by a fifth to a half); what is no more than a branch in t
 
 from __future__ import annotations
 
-from functools import cache
 from typing import Any
 
 import numpy as np
@@ -17,7 +16,7 @@ from ramulus.formula.functions import Array
 from ramulus.rules.ability import CLASSES, class_of
 from ramulus.rules.coming import play_days_before
 from ramulus.rules.schedule import MICROS, schedule_of
-from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.compiled import SOURCES, kernel, made_once
 from ramulus.simulation.days import begin, end_of, turn
 from ramulus.simulation.done import done_at
 from ramulus.simulation.draining import Pools, lay_out_drains
@@ -42,16 +41,17 @@ def features_of(stage: Stage, *, logged: bool = False) -> Features:
         world.done.combinations > 1 or by_parts or len(world.gates.level) or len(world.pools.size)
         or len(world.away.per_day)
     )  # fmt: skip
+    rich = bool(len(sources.practised) or sources.limits.any() or goes_on_and_off or eventful)
     return Features(
-        rich=bool(len(sources.practised) or sources.limits.any() or goes_on_and_off or eventful),
-        drawn=bool((sources.xp.width != 1).any()),
+        rich=rich,
+        drawn=rich or bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
         eventful=eventful,
         logged=logged,
     )
 
 
-@cache
+@made_once
 def player_kernel(features: Features) -> Any:
     """Return the kernel for some features: ``play(keys, own, weeks, comes, classes, sources, world, …)``.
 

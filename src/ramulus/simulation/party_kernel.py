@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from functools import cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.compiled import SOURCES, kernel, made_once
 from ramulus.simulation.days import begin, end_of, take_over
 from ramulus.simulation.draws import XP, uniform
 from ramulus.simulation.jitted import inlined, part
@@ -33,7 +32,7 @@ from ramulus.simulation.world import Ints, Sources, Tracks
 MOST_WAITS = 1_000_000
 
 
-@cache
+@made_once
 def party_kernel() -> Any:
     """Return the kernel: ``play(people, how, sources, world, tracks, settings, times, room, log)``.
 
