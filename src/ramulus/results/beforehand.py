@@ -76,7 +76,7 @@ def _intervals() -> None:
 
 
 # Whoever is eventful is rich, and whoever is rich can draw XP.
-EVERY = (Features(*needs) for needs in product((True, False), repeat=4))
+EVERY = [Features(*needs) for needs in product((True, False), repeat=4)]
 KINDS = [one for one in EVERY if (one.rich or not one.eventful) and (one.drawn or not one.rich)]
 TASKS: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
     *((_players, (features,)) for features in KINDS),
