@@ -14,10 +14,9 @@ from ramulus.recorded.rows import Batch, Ints, Rows
 from ramulus.rules.coming import KnownDays, play_days_before
 from ramulus.rules.schedule import MICROS, Schedule, in_micros, schedule_of
 from ramulus.simulation.award_log import LOGGED, NOT_TOLD
-from ramulus.simulation.chunks import quits_in, refuse_fault
+from ramulus.simulation.chunks import quits_in, refuse_fault, tally_for
 from ramulus.simulation.draws import GOLDEN, mix, own_draws, own_factors, player_keys
 from ramulus.simulation.kernel import play_players
-from ramulus.simulation.tally import new_tally
 from ramulus.simulation.times import time_table
 from ramulus.simulation.world import Stage, make_stage
 
@@ -93,11 +92,8 @@ def first_midnight(starts_on: int) -> float:
 def _played(stage: Stage, numbers: Ints, seed: int, room: int) -> tuple[NDArray[np.void], Array, int]:
     """Return the awards of some players, when each would quit, and how many rows there was room for."""
     keys = player_keys(seed, stage.profile, numbers)
-    levels, sources = stage.sources.xp.low.shape
     while True:
-        gates = len(stage.world.gates.level) > 0
-        stop, every = np.zeros(1, np.int8), int((stage.tracks.cap + 1).sum())
-        tally = new_tally(len(numbers), every, levels, sources, stop, gates=gates)
+        tally = tally_for(stage, len(numbers), np.zeros(1, np.int8))
         own = own_factors(keys, stage.spread)
         log, count = play_players(stage, keys, own, numbers, time_table(stage.shape), tally, room)
         if count <= room:

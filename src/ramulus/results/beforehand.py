@@ -18,9 +18,13 @@ from ramulus.results.party import play_party
 from ramulus.results.simulate import simulate
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.booking import book_many
+from ramulus.simulation.chunks import tally_for
 from ramulus.simulation.compiled import KERNELS
 from ramulus.simulation.features import Features
+from ramulus.simulation.kernel import play_players
 from ramulus.simulation.resampling import quantile_again
+from ramulus.simulation.times import time_table
+from ramulus.simulation.world import make_stage
 
 PLAIN = Features(False, False, False, False)
 
@@ -43,7 +47,7 @@ class Compiled(NamedTuple):
 
 def design_for(features: Features) -> Design:
     """Return a small design that needs some features of the kernel."""
-    rich, drawn, varies, eventful, _ = features
+    rich, drawn, varies, eventful, _ = features  # Any design can be logged.
     source = {"level": 1, "xp": {"low": 1, "high": 3} if drawn else 2, "seconds": 60, "limit": 9 if rich else None}
     gates = [{"at_level": 1, "successes": {"aphid_cluster": 1}}] if eventful else []
     return Design.from_dict({
@@ -59,7 +63,13 @@ def design_for(features: Features) -> Design:
 
 
 def _players(features: Features) -> None:
-    simulate(design_for(features), 1, hours=1)
+    design = design_for(features)
+    if not features.logged:
+        simulate(design, 1, hours=1)
+        return
+    stage, one = make_stage(design, "steady", 1, 100), np.zeros(1, np.int64)
+    tally = tally_for(stage, 1, np.zeros(1, np.int8))
+    play_players(stage, one.view(np.uint64), np.ones(1), one, time_table(stage.shape), tally, rows=100)
 
 
 def _parties() -> None:
@@ -75,9 +85,9 @@ def _intervals() -> None:
     quantile_again(np.ones(2), np.ones(2) / 2, np.ones((1, 2), np.uint8), 0.5, 0.1)
 
 
-# Whoever is eventful is rich, and whoever is rich can draw XP.
-EVERY = [Features(*needs) for needs in product((True, False), repeat=4)]
-KINDS = [one for one in EVERY if (one.rich or not one.eventful) and (one.drawn or not one.rich)]
+# Whoever is eventful or logged is rich, and whoever is rich can draw XP.
+EVERY = [Features(*needs) for needs in product((True, False), repeat=5)]
+KINDS = [one for one in EVERY if (one.drawn or not one.rich) and (one.rich or not (one.eventful or one.logged))]
 TASKS: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
     *((_players, (features,)) for features in KINDS),
     (_parties, ()),

@@ -99,15 +99,20 @@ def play_chunk(job: Job) -> Chunk:
     """Play one chunk of players."""
     begun = time.monotonic()
     stage: Stage = unpacked(job.stage)
-    levels, sources = stage.sources.xp.low.shape
-    gates = len(stage.world.gates.level) > 0
-    tally = new_tally(job.players, int((stage.tracks.cap + 1).sum()), levels, sources, job.stop, gates=gates)
+    tally = tally_for(stage, job.players, job.stop)
     numbers = np.arange(job.first, job.first + job.players, dtype=np.int64)
     keys = player_keys(job.seed, stage.profile, numbers)
     play_players(stage, keys, own_factors(keys, stage.spread), numbers, time_table(stage.shape), tally)
     refuse_fault(tally.fault, stage.first_level)
     quits = quits_in(stage, keys, numbers, tally)
     return Chunk(job.profile_index, job.first, tally, quits, time.monotonic() - begun)
+
+
+def tally_for(stage: Stage, players: int, stop: NDArray[np.int8]) -> Tally:
+    """Return an empty tally for some players of a stage; `stop` as a job has it."""
+    levels, sources = stage.sources.xp.low.shape
+    gates = len(stage.world.gates.level) > 0
+    return new_tally(players, int((stage.tracks.cap + 1).sum()), levels, sources, stop, gates=gates)
 
 
 def refuse_fault(fault: NDArray[np.int64], first_level: int) -> None:

@@ -14,7 +14,7 @@ class Features(NamedTuple):
             there, and spares a third of all kernels.
         varies: times vary.
         eventful: rules look at what was done, or there are gates, pools or time away; it is rich, too.
-        logged: every award is written down.
+        logged: every award is written down; it is rich, too.
     """
 
     rich: bool

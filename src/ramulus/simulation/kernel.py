@@ -41,7 +41,7 @@ def features_of(stage: Stage, *, logged: bool = False) -> Features:
         world.done.combinations > 1 or by_parts or len(world.gates.level) or len(world.pools.size)
         or len(world.away.per_day)
     )  # fmt: skip
-    rich = bool(len(sources.practised) or sources.limits.any() or goes_on_and_off or eventful)
+    rich = bool(len(sources.practised) or sources.limits.any() or goes_on_and_off or eventful or logged)
     return Features(
         rich=rich,
         drawn=rich or bool((sources.xp.width != 1).any()),
