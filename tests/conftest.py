@@ -17,8 +17,8 @@ from attack.budget import Budget
 
 mpl.use("Agg")
 
-# What decides whether a change lands must not depend on luck; at home, and in a second run of CI's, every run tries
-# other examples (pytest --hypothesis-profile fresh).
+# What decides whether a change lands must not depend on luck; at home every run tries other examples, and so does
+# `./dev fresh`.
 settings.register_profile("ci", derandomize=True, deadline=None)
 settings.register_profile("fresh", derandomize=False, deadline=None, print_blob=True)
 if os.environ.get("CI"):
