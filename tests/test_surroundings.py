@@ -8,7 +8,9 @@ import os
 import random
 import subprocess
 import sys
+import time
 import warnings
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -25,7 +27,7 @@ from ramulus.design import demo_text, writing
 from ramulus.files import write_table
 from ramulus.results import beforehand
 from ramulus.simulation import kernel_cache
-from ramulus.simulation.compiled import kernel
+from ramulus.simulation.compiled import kernel, made_once
 from ramulus.simulation.encounters import encounters_for
 from ramulus.simulation.kernel import features_of, player_kernel
 from ramulus.simulation.world import make_stage
@@ -227,6 +229,16 @@ def test_what_is_compiled_is_said_once_and_what_is_kept_is_not(monkeypatch, tmp_
         assert compiled.kernel(play_on)(4) == 5
     assert said == ["compiling"]
     Announced.hook = None
+
+
+def test_a_kernel_is_made_once_and_one_that_is_kept_is_loaded_without_what_compiling_needs():
+    made = made_once(lambda feature: time.sleep(0.05) or object())
+    with ThreadPoolExecutor(4) as threads:
+        assert len(set(threads.map(made, [1] * 4))) == 1 and made(2) is not made(1)
+    played = "import sys, ramulus as rm; rm.simulate(rm.demo_design(), 2, hours=1); print('numba.np.arraymath' in sys.modules)"
+    for _ in range(2):  # The first run may have to compile.
+        ran = subprocess.run([sys.executable, "-c", played], capture_output=True, text=True, check=True)
+    assert ran.stdout.strip() == "False"
 
 
 def test_no_time_and_no_levels_to_draw_are_said(cli, tmp_path):

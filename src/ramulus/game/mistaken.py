@@ -51,7 +51,7 @@ class Game:
         self.costs = self._costs()
         # A search asks these a million times: what does not change is looked up once.
         makes = self.mistakes.__contains__
-        self.cap = len(self.costs) + makes("cap-one-high") - makes("cap-one-low")
+        self.cap = len(self.costs) + makes("cap-one-high") - makes("cap-one-low")  # The last level, from 0.
         self._keeps_cost = makes("old-cost-goes-on")
         self._one = makes("one-level-an-award") or (track.one and not makes("any-for-one"))
         self._above = (track.exceeded or makes("above-for-reached")) and not makes("reached-for-above")

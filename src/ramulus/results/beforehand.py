@@ -86,8 +86,8 @@ def _intervals() -> None:
 
 
 # Whoever is eventful or logged is rich, and whoever is rich can draw XP.
-EVERY = [Features(*needs) for needs in product((True, False), repeat=5)]
-KINDS = [one for one in EVERY if (one.drawn or not one.rich) and (one.rich or not (one.eventful or one.logged))]
+_EVERY = [Features(*needs) for needs in product((True, False), repeat=5)]
+KINDS = [one for one in _EVERY if (one.drawn or not one.rich) and (one.rich or not (one.eventful or one.logged))]
 TASKS: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
     *((_players, (features,)) for features in KINDS),
     (_parties, ()),

@@ -56,8 +56,8 @@ class _KernelCache(FunctionCache):
         """Return what was compiled before, or None."""
         found = None
         try:
-            # Numba would first learn all of Python and NumPy, which takes longer than all else that a command does: who
-            # compiles needs it, and has it then.
+            # Numba's own way first registers all that it can compile of Python and NumPy, half a second at every start;
+            # whatever compiles does that itself, and what is only loaded needs none of it.
             with self._guard_against_spurious_io_errors():
                 found = self._load_overload(sig, target_context)
         except Exception as error:  # Damaged bytes raise whatever they happen to mean.
