@@ -3,7 +3,7 @@
 Numba makes machine code of every function that it compiles, and optimises it together with all that it calls: a part of
 a part of a kernel would be optimised three times, and two times of them for nobody, as only kernels are called from
 Python. What a part is here is taken in by its kernel as it was written, and all of it is optimised there, once. That
-takes six tenths of the time, and lets the optimiser see a whole kernel: the demo's plays a quarter faster.
+takes little more than half of the time, and lets the optimiser see a whole kernel: the demo's plays a quarter faster.
 """
 
 from __future__ import annotations
