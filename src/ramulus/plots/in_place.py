@@ -41,7 +41,7 @@ def label_in_place(ax: Axes, lines: list[Line], also: list[tuple[Array, Array]] 
     frame = ax.get_window_extent()
     dots = ax.figure.dpi / 100
     drawn = [_pixels(to_pixels, line.x, line.y) for line in lines]
-    everything = np.concatenate([*drawn, *(_pixels(to_pixels, x, y) for x, y in also or [])])
+    everything = _inside(np.concatenate([*drawn, *(_pixels(to_pixels, x, y) for x, y in also or [])]), frame.bounds)
     names: list[_Name] = []
     for line, pixels in zip(lines, drawn, strict=True):
         if len(pixels):
@@ -118,6 +118,13 @@ def _spots(pixels: Array, half: Array, dots: float) -> Array:
 def _crossed(spots: Array, half: Array, everything: Array) -> Array:
     """Return how many points of lines lie under a name at each spot."""
     return np.array([(np.abs(everything - spot) < half).all(axis=1).sum() for spot in spots])
+
+
+def _inside(points: Array, frame: tuple[float, float, float, float]) -> Array:
+    """Return the points in a frame (x, y, width, height): no name lies on the others, which may be many."""
+    past = points - np.array(frame[:2])
+    found: Array = points[((past >= 0) & (past <= np.array(frame[2:]))).all(axis=1)]
+    return found
 
 
 def _overlap(name: _Name, other: Array, other_half: Array) -> Array:
