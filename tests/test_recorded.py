@@ -556,12 +556,11 @@ def by_a_game(design, table, mistakes, since=None):
     for (_, name), mine in table.groupby(["player", "track"], sort=False):
         track = tracks[name]
         game = Game(track, mistakes if since is None else ())
-        for at in mine.index:
-            if since is not None and table["time"][at] >= since and not game.mistakes:
+        for at, time, units in zip(mine.index, mine["time"], mine["xp"].astype(int), strict=True):
+            if since is not None and time >= since and not game.mistakes:
                 after = Game(track, mistakes)
                 after.stand(game.state, game.shut)
                 game = after
-            units = int(table["xp"][at])
             (game.award if units >= 0 else game.lose)(abs(units))
             level[at], xp[at] = game.level + track.start_level, int(game.xp)
     return table.assign(level=level, xp_in_level=xp)

@@ -172,11 +172,12 @@ def _tell(one: OfTrack, pack: TrackPack, wrong: Steps, right: Steps) -> None:
     seen = _thinned(wrong.of(order), LOOKED_AT)  # From all of the log: a rule may have changed on the way.
     scale, kept = one.differing / len(seen.units), (one.awards - one.differing) / max(len(right.units), 1)
     singles: list[tuple[str, ...]] = [(code,) for code in MISTAKES if code not in idle_mistakes(pack)]
+    of_seen, of_right = Judge(pack, seen), Judge(pack, right)
     tried: Tried = {}
 
     def score_of(codes: tuple[str, ...]) -> float:
         if codes not in tried:
-            tried[codes] = (Judge(pack, seen).explains(codes), Judge(pack, right).explains(codes))
+            tried[codes] = (of_seen.explains(codes), of_right.explains(codes))
         return _score(tried[codes], scale, kept)
 
     best = max(singles, key=score_of)
@@ -197,9 +198,10 @@ def _pairs_that_fit(
     pack: TrackPack, singles: list[tuple[str, ...]], wrong: Steps, right: Steps
 ) -> Iterator[tuple[str, ...]]:  # fmt: skip
     """Yield the pairs of mistakes that explain most of some awards, and break none."""
+    of_right, of_wrong = Judge(pack, right), Judge(pack, wrong)
     for one, two in combinations(singles, 2):
         codes = (*one, *two)
-        if Judge(pack, right).explains(codes).all() and Judge(pack, wrong).explains(codes).mean() > 0.5:
+        if of_right.explains_all(codes) and of_wrong.explains_most(codes):
             yield codes
 
 

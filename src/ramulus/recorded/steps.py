@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -114,19 +115,38 @@ class Judge:
 
     def explains(self, mistakes: Iterable[str]) -> NDArray[np.bool_]:
         """Return which steps come out as a game with some mistakes makes them."""
-        game, steps, start = Game(self.track, mistakes), self.steps, self.track.start_level
+        return np.fromiter(self._one_by_one(mistakes), np.bool_, len(self.steps.units))
+
+    def explains_all(self, mistakes: Iterable[str]) -> bool:
+        """Return whether every step comes out so; the first that does not is the last to be tried."""
+        return all(self._one_by_one(mistakes))
+
+    def explains_most(self, mistakes: Iterable[str]) -> bool:
+        """Return whether more than half of the steps come out so, tried until that is known either way."""
+        half = len(self.steps.units) / 2
+        fit = tried = 0
+        for fits in self._one_by_one(mistakes):
+            fit, tried = fit + fits, tried + 1
+            if fit > half or tried - fit >= half:
+                break
+        return fit > half
+
+    def _one_by_one(self, mistakes: Iterable[str]) -> Iterator[bool]:
+        game, start = Game(self.track, mistakes), self.track.start_level
         shut = dict(game.shut)
-        found = np.zeros(len(steps.units), np.bool_)
-        columns = zip(*(column.tolist() for column in steps[2:]), strict=True)
-        for at, (level, xp, units, after, left) in enumerate(columns):
-            game.stand(State(level + start, xp, 0.0, 0), {gate: fills for gate, fills in shut.items() if gate >= after})
+        for level, xp, units, after, left in self._columns:
+            here = {gate: fills for gate, fills in shut.items() if gate >= after} if shut else shut
+            game.stand(State(level + start, xp, 0.0, 0), here)
             game.peak = level
             if units >= 0:
                 game.award(units)
             else:
                 game.lose(-units)
-            found[at] = game.level == after and abs(game.xp - left) < 0.5
-        return found
+            yield game.level == after and abs(game.xp - left) < 0.5
+
+    @cached_property
+    def _columns(self) -> list[tuple[int, ...]]:
+        return list(zip(*(column.tolist() for column in self.steps[2:]), strict=True))
 
 
 def in_words(pack: TrackPack, step: Steps) -> str:
