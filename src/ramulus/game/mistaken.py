@@ -17,6 +17,7 @@ from ramulus.game.pack import TrackPack
 
 BILLION = 10**9
 AWARD, LOSE, RELOAD, OPEN = "award", "lose", "reload", "open_gate"
+_AT_CAP = {"discards-at-cap": "discard", "fills-at-cap": "fill", "banks-at-cap": "bank"}
 Step = tuple[str, int]
 
 
@@ -56,6 +57,10 @@ class Game:
         self._one = makes("one-level-an-award") or (track.one and not makes("any-for-one"))
         self._above = (track.exceeded or makes("above-for-reached")) and not makes("reached-for-above")
         self._sums_exactly = not (makes("sums-of-32-bits") or makes("sums-in-single-precision"))
+        self._only_adds_up = self._sums_exactly and not makes("booked-twice")  # Below a threshold.
+        self._at_cap = next((way for code, way in _AT_CAP.items() if makes(code)), track.at_cap)
+        self._grows_past_cap = makes("grows-past-cap")
+        self._subtracts_new = makes("new-cost-subtracted")
         self.level = 0
         self.xp: float = track.start_units
         self.peak, self.points = 0, track.start_points
@@ -119,25 +124,35 @@ class Game:
     def award(self, units: int) -> None:
         """Book an award."""
         was_at_cap, had = self.level == self.cap, self.xp
+        if self._only_adds_up:  # Most awards: no level is reached.
+            self.xp = had + units
+            if was_at_cap:
+                self.xp = self._held_at_cap(was_at_cap)
+                self.wasted += had + units - self.xp
+                return
+            cost = self._cost(self.level)
+            if self.xp < cost or (self.xp == cost and self._above):
+                return
+            self.xp = had
         self.xp = self._sum(self.xp, units)
         if "booked-twice" in self.mistakes and self.level < self.cap and self.xp == self._cost(self.level):
             self.xp += units
-        before = self.level
-        first_cost = self._cost(self.level)
-        while self.level < self._held_at and self._reaches(first_cost if self._keeps_cost else self._cost(self.level)):
+        before, held_at = self.level, self._held_at
+        cost = self._cost(before)
+        while self.level < held_at and (self.xp > cost if self._above else self.xp >= cost):
             self._go_up()
             if self._one:
                 break
+            cost = cost if self._keeps_cost else self._cost(self.level)
         if "rest-lost" in self.mistakes and self.level - before > 1:
             self.xp = 0
         if self.level == self.cap:
             self.xp = self._held_at_cap(was_at_cap)
-        elif self.level == self._held_at and self._fills(self.level):
+        elif self.level == held_at and self._fills(self.level):
             self.xp = min(self.xp, self._cost(self.level))
         self._grant(before)
         # What went in and neither paid for a level nor is still there.
-        paid = sum(self.costs[before : self.level]) if self.level > before else 0
-        self.wasted += had + units - paid - self.xp
+        self.wasted += had + units - sum(self.costs[before : self.level]) - self.xp
 
     @property
     def _held_at(self) -> int:
@@ -152,7 +167,7 @@ class Game:
         return self.shut[gate]
 
     def _cost(self, level: int) -> int:
-        return self.costs[min(level, len(self.costs) - 1)]
+        return self.costs[level] if level < len(self.costs) else self.costs[-1]
 
     def _sum(self, xp: float, units: int) -> float:
         if self._sums_exactly:
@@ -161,12 +176,8 @@ class Game:
             return (int(xp) + units + 2**31) % 2**32 - 2**31
         return float(np.float32(np.float32(xp) + np.float32(units)))
 
-    def _reaches(self, cost: int) -> bool:
-        return self.xp > cost if self._above else self.xp >= cost
-
     def _go_up(self) -> None:
-        subtracted = self._cost(self.level + ("new-cost-subtracted" in self.mistakes))
-        excess = self.xp - subtracted
+        excess = self.xp - self._cost(self.level + self._subtracts_new)
         self.level += 1
         self.level_ups += 1
         self.xp = self._kept(excess)
@@ -209,10 +220,7 @@ class Game:
         return billionths // unit * step
 
     def _held_at_cap(self, was_there: bool) -> float:
-        ways = {"discards-at-cap": "discard", "fills-at-cap": "fill", "banks-at-cap": "bank"}
-        way = next((ways[mistake] for mistake in self.mistakes if mistake in ways), self.track.at_cap)
-        if was_there and "grows-past-cap" in self.mistakes:
-            way = "bank"
+        way = "bank" if was_there and self._grows_past_cap else self._at_cap
         if way == "discard":
             return 0
         return min(self.xp, self.costs[-1]) if way == "fill" else self.xp

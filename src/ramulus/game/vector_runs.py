@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -118,15 +119,21 @@ def _part_that_doubles_miss(track: TrackPack) -> int:
 
 def searched(track: TrackPack) -> Iterator[Run]:
     """Yield runs by chance, the same ones each time, near thresholds and far from them."""
-    dice, highest = random.Random(f"{track.costs[:3]} {len(track.costs)}"), max(track.costs)
+    dice = random.Random(f"{track.costs[:3]} {len(track.costs)}")
+    award, below = partial(_award, track, max(track.costs), dice.random), dice.random
     for _ in range(SEARCHED // _LENGTH):
-        steps = []
-        for _ in range(_LENGTH):
-            near = dice.choice(track.costs) + dice.choice([-1, 0, 1, track.scale, dice.randint(0, 50)])
-            some = dice.choice(
-                [near, near, dice.randint(0, 2 * highest), dice.randint(1, 9), 2 ** dice.randint(20, 34)]
-            )
-            steps.append((dice.choice([AWARD, AWARD, AWARD, LOSE]), max(some, 0)))
+        steps = [(LOSE if below() < 0.25 else AWARD, max(award(), 0)) for _ in range(_LENGTH)]
         for gate in track.gates:
             steps.insert(dice.randint(0, _LENGTH), (OPEN, gate.at_level))
         yield tuple(steps)
+
+
+def _award(track: TrackPack, highest: int, dice: Callable[[], float]) -> int:
+    """Draw an award: about a threshold (two in five), any, a small one, or a power of two."""
+    kind = int(5 * dice())
+    if kind < 2:
+        about = (-1, 0, 1, track.scale, int(51 * dice()))
+        return track.costs[int(len(track.costs) * dice())] + about[int(5 * dice())]
+    if kind == 2:
+        return int((2 * highest + 1) * dice())
+    return 1 + int(9 * dice()) if kind == 3 else 2 ** (20 + int(15 * dice()))
