@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -23,9 +24,24 @@ from ramulus.simulation.times import time_at, time_table
 WEEK = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
+KNOWN: dict[tuple[Any, ...], float] = {}
+
+
 def number(value: Any, names: dict[str, Any]) -> float:
     """A number or a formula's value."""
-    return float(evaluate(parse(value), names)) if isinstance(value, str) else float(value)
+    if not isinstance(value, str):
+        return float(value)
+    formula = parse(value)
+    key = (value, *[names.get(name) for name in formula.names])
+    if key not in KNOWN:
+        KNOWN[key] = float(evaluate(formula, names))
+    return KNOWN[key]
+
+
+@cache
+def day_of(hours: float | None) -> int:
+    """The microseconds of a day of play; 0 without days."""
+    return 0 if hours is None else round(Fraction(repr(float(hours))) * 3600 * 10**6)
 
 
 @dataclass
@@ -87,6 +103,7 @@ class Plain:
         self.skill_of = dict(zip(design.sources, tabulation.columns.skill_track, strict=True))
         self.pools = [n for n in design.stats if n in design.encounters.drain or n in design.encounters.failure.drain]
         self.used = {name: [0, 0, 0] for name in design.sources}
+        self.of_ability: dict[tuple[str, int, int], dict[str, float]] = {}
         self.gates = sorted(
             range(len(design.gates)), key=lambda i: design.track_order.index(design.gates[i].track or self.main)
         )
@@ -127,8 +144,11 @@ class Plain:
     # --- names -------------------------------------------------------------------------------------------------
 
     def traits(self, m: Member, level: int) -> dict[str, float]:
-        at = traits_of(self.design, m.profile, np.array([float(level)]), m.ability)
-        return {name: float(np.asarray(value).reshape(-1)[0]) for name, value in at.items()}
+        key = (m.profile, level, m.ability)
+        if key not in self.of_ability:
+            at = traits_of(self.design, m.profile, np.array([float(level)]), m.ability)
+            self.of_ability[key] = {name: float(np.asarray(value).reshape(-1)[0]) for name, value in at.items()}
+        return self.of_ability[key]
 
     def of_stats(self, m: Member, levels: dict[str, int]) -> dict[str, float]:
         found = {}
@@ -158,8 +178,7 @@ class Plain:
     # --- days --------------------------------------------------------------------------------------------------
 
     def length(self, m: Member) -> int:
-        hours = self.design.profile(m.profile).hours_per_day
-        return 0 if hours is None else round(Fraction(repr(float(hours))) * 3600 * 10**6)
+        return day_of(self.design.profile(m.profile).hours_per_day)
 
     def weekdays(self, m: Member) -> list[int]:
         player, first = self.design.profile(m.profile), WEEK.index(self.design.starts_on)
