@@ -7,6 +7,7 @@ exactly where nothing is left to chance, and within 4.5 standard errors where so
 from __future__ import annotations
 
 import math
+import os
 import random
 from typing import Any
 
@@ -15,7 +16,7 @@ import pytest
 
 import ramulus as rm
 
-DESIGNS, BATCHES = 300, 12
+DESIGNS, BATCHES = int(os.environ.get("RAMULUS_RANDOM_DESIGNS", "120")), 12
 
 
 def random_design(seed: int) -> rm.Design:

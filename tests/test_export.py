@@ -18,7 +18,7 @@ import pytest
 import ramulus as rm
 from conftest import make
 from game_runs import BUILDS, LANGUAGES, answers, build, differences, game_design
-from ramulus.game import design_of, differing, exported
+from ramulus.game import design_of, differing, exported, writing
 from ramulus.rules.stats import stat_curves
 from ramulus.rules.tabulation import tabulated
 
@@ -176,8 +176,15 @@ def probed(design, folder, language):
     return text, file
 
 
+@pytest.fixture
+def without_vectors(monkeypatch):
+    """What takes longest, where a test looks at the rest."""
+    monkeypatch.setattr(writing, "vectors_json", lambda *_: {})
+
+
 @LANGUAGES
 @pytest.mark.parametrize("seed", [1, 2])
+@pytest.mark.usefixtures("without_vectors")
 def test_stats_draws_the_bar_and_tables_at_run_time(tmp_path, language, seed):
     design = game_design(seed)
     printed = {}
@@ -291,6 +298,7 @@ def test_what_cannot_be_counted_is_refused_and_changes_nothing():
 # --- the pack -----------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.usefixtures("without_vectors")
 @pytest.mark.parametrize("seed", [None, *DESIGNS])
 def test_levels_json_is_of_its_schema_and_reads_back_as_the_same_tables(tmp_path, seed):
     design = rm.demo_design() if seed is None else game_design(seed)

@@ -6,6 +6,7 @@ import ast
 import inspect
 import textwrap
 from collections.abc import Mapping
+from functools import cache
 from itertools import pairwise
 from typing import Any
 
@@ -115,6 +116,7 @@ def _texts_of(name: str) -> dict[str, str]:
     return texts
 
 
+@cache  # The source of forty models is read, and read again for each whose schema is asked for.
 def _own_texts(model: type[Model]) -> dict[str, str]:
     (body,) = ast.parse(textwrap.dedent(inspect.getsource(model))).body
     assert isinstance(body, ast.ClassDef)
