@@ -8,13 +8,12 @@ from __future__ import annotations
 import copy
 import dataclasses
 import itertools
-from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from functools import cache
 from typing import Any
 
 import numpy as np
+from scipy.sparse import coo_array
 from scipy.stats import gamma
 
 import ramulus as rm
@@ -61,10 +60,8 @@ def exact_arrival(
     start = rm.Ledger(design)
     ways = [(True, success), (False, 1 - success)] if success < 1 else [(True, 1.0)]
 
-    @cache
-    def steps(at: int, units: int) -> list[tuple[int, int, float, bool]]:
+    def steps(at: int, units: int) -> Iterator[tuple[int, int, float, bool]]:
         """Where one encounter leads from a state: level, XP units, chance, and whether it failed."""
-        found = []
         met = chances(at).items() if chances is not None else [(only, 1.0)]
         outcomes = [(amount, p * q) for name, p in met if p for amount, q in known[name]]
         for (amount, p), (won, q) in itertools.product(outcomes, ways):
@@ -73,24 +70,30 @@ def exact_arrival(
             if not won:
                 ledger.lose(int(float(failure.loss) * ledger.cost))
             ledger.award(amount if won else int(amount * failure.xp_share))
-            found.append((ledger.account.level, ledger.account.xp, p * q, not won))
-        return found
+            yield ledger.account.level, ledger.account.xp, p * q, not won
 
-    # State: (level, XP units) → [probability, probability × failures so far].
-    states = {(start.account.level, start.account.xp): np.array([1.0, 0.0])}
+    # States are numbered as they are found: (level, XP units). 0 is the level asked for, which nobody leaves.
+    number = {(start.account.level, start.account.xp): 1}
+    moves: list[tuple[int, int, float, bool]] = []
+    for at, units in (waiting := list(number)):
+        for reached, then, p, lost in steps(at, units):
+            arrived = reached + start.start_level >= level
+            if not arrived and (reached, then) not in number:
+                number[reached, then] = len(number) + 1
+                waiting.append((reached, then))
+            moves.append((0 if arrived else number[reached, then], number[at, units], p, lost))
+    to, out, p, lost = (np.array(column) for column in zip(*moves, strict=True))
+    size = (len(number) + 1, len(number) + 1)
+    leads, fails = coo_array((p, (to, out)), size).tocsr(), coo_array((p * lost, (to, out)), size).tocsr()
+
+    mass, failed = np.zeros(size[0]), np.zeros(size[0])  # Probability, and probability x failures so far.
+    mass[1] = 1.0
     chance, failures = np.zeros(most + 1), np.zeros(most + 1)
     for n in range(1, most + 1):
-        following: dict[tuple[int, int], np.ndarray] = defaultdict(lambda: np.zeros(2))
-        for (at, units), (mass, failed) in states.items():
-            for reached, then, p, lost in steps(at, units):
-                share = np.array([mass * p, (failed + mass * lost) * p])
-                if reached + start.start_level >= level:
-                    chance[n] += share[0]
-                    failures[n] += share[1]
-                else:
-                    following[reached, then] += share
-        states = following
-        if sum(mass for mass, _ in states.values()) < 1e-12:
+        mass, failed = leads @ mass, leads @ failed + fails @ mass
+        chance[n], failures[n] = mass[0], failed[0]
+        mass[0] = failed[0] = 0.0
+        if mass.sum() < 1e-12:
             break
     assert chance.sum() > 1 - 1e-9
     return Exact(chance, failures)
