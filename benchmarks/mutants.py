@@ -6,8 +6,8 @@ tests at hand, and the tests that run its line are run until one fails, quick on
 mistake outside of functions, or in what kernels are compiled from) it is planted in a copy of the repository. Every mistake
 and what became of it is a line of JSON; what was not noticed is printed as a difference.
 
-It needs `pip install -e '.[test,benchmark]'`. The first run looks which test runs which line, which takes as long as
-the tests; later ones of the same commit read it again.
+It needs `pip install -e '.[test,benchmark]'`. The first run looks which test runs which line: of the files that are about a
+folder (`ABOUT`, or `--tests`), a few minutes; later ones of the same commit read it again.
 """
 
 from __future__ import annotations
@@ -28,6 +28,7 @@ import subprocess
 import sys
 import tempfile
 import traceback
+import zlib
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
@@ -48,11 +49,14 @@ import ramulus as rm
 ROOT = Path(__file__).resolve().parent.parent
 sys.path[:] = [one for one in sys.path if Path(one or ".").resolve() != ROOT / "benchmarks"]  # Of its own `coverage`.
 SHOWN = os.dup(1)  # Pytest keeps what is printed to itself.
-# Whole processes, figures, pages and documents: they would notice by luck, and take long.
-LEFT_OUT = (
-    "attack", "test_docs", "test_figures_and_examples", "test_first_hour", "test_guide", "test_live", "test_page",
-    "test_structure", "test_surroundings",
-)  # fmt: skip
+# Who else runs a folder's lines (whole processes, figures, pages, documents) would notice by luck, and takes long.
+ABOUT = {
+    "rules": ("edges_of_rules", "ledger", "multipliers", "encounters", "costs", "cost_files", "arrivals", "tabulation", "properties",
+              "workings", "sources_traced", "held_up", "places", "every_rule", "draws"),
+    "goals": ("goals", "goal_numbers", "check", "results", "other_means", "places", "accepting"),
+    "comparing": ("compare", "paired", "other_means", "results"),
+    "tuning": ("tuning", "aims", "goal_numbers", "goals", "paired"),
+}  # fmt: skip
 IN_KERNELS = ("overflow", "pay", "pursuit", "rounding", "xp_laws", "xp_units")
 PLAYS = ("tests/test_agreement.py", "tests/test_simulation.py", "tests/test_players.py")
 BUDGET = 25.0  # Seconds of tests, without a mistake, that a mistake is tried on.
@@ -186,38 +190,37 @@ def copy_of_repository(to: Path) -> Path:
     return to
 
 
-def tests_by_line(kept: Path) -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
-    """Return which tests run each line of each file, and how many seconds each test takes."""
+def tests_by_line(kept: Path, about: list[str]) -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
+    """Return which tests of some files run each line of each file, and how many seconds each test takes."""
     if not kept.exists():
-        with tempfile.TemporaryDirectory() as folder:
-            copy = copy_of_repository(Path(folder))
-            data, report = copy / ".coverage", copy / "report.xml"
-            words = [
-                "--cov=ramulus",
-                "--cov-context=test",
-                "--cov-report=",
-                f"--junitxml={report}",
-                "-p",
-                "no:cacheprovider",
-            ]
-            ignored = [f"--ignore={copy / 'tests' / name}{'' if name == 'attack' else '.py'}" for name in LEFT_OUT]
-            subprocess.run(
-                [sys.executable, "-m", "pytest", "-n", "2", *words, *ignored, "tests"],
-                cwd=copy, env=_environment(copy) | {"COVERAGE_CORE": "ctrace"}, check=True,
-            )  # fmt: skip
-            shutil.copy2(data, kept.with_suffix(".coverage")), shutil.copy2(report, kept.with_suffix(".xml"))
-            kept.write_text(json.dumps(_read_coverage(data, report, copy)))
+        data, report = kept.with_suffix(".coverage"), kept.with_suffix(".xml")
+        words = [
+            "--cov=ramulus",
+            "--cov-context=test",
+            "--cov-report=",
+            f"--junitxml={report}",
+            "-p",
+            "no:cacheprovider",
+        ]
+        # A test that fails here, where all is slower, is one that judges nothing.
+        subprocess.run(
+            [sys.executable, "-m", "pytest", "-n", "2", *words, *about],
+            cwd=ROOT, env=_environment(ROOT) | {"COVERAGE_CORE": "ctrace", "COVERAGE_FILE": str(data)}, check=False,
+        )  # fmt: skip
+        kept.write_text(json.dumps(_read_coverage(data, report)))
     lines, seconds = json.loads(kept.read_text())
     return {file: {int(line): tests for line, tests in found.items()} for file, found in lines.items()}, seconds
 
 
-def _read_coverage(data: Path, report: Path, copy: Path) -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
+def _read_coverage(data: Path, report: Path) -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
     from xml.etree import ElementTree
 
     from coverage import CoverageData
 
     seconds: dict[str, float] = {}
     for case in ElementTree.parse(report).iter("testcase"):
+        if case.find("failure") is not None or case.find("error") is not None:
+            continue
         file = case.get("classname", "").replace(".", "/") + ".py"
         seconds[f"{file}::{case.get('name')}"] = float(case.get("time", 0))
     for test in list(seconds):
@@ -227,8 +230,10 @@ def _read_coverage(data: Path, report: Path, copy: Path) -> tuple[dict[str, dict
     lines = {}
     for file in covered.measured_files():
         found = covered.contexts_by_lineno(file)
-        tests = {line: sorted({_whose(one) for one in names if one}) for line, names in found.items()}
-        lines[str(Path(file).relative_to(copy.resolve()))] = tests
+        tests = {
+            line: sorted({_whose(one) for one in names if _whose(one) in seconds}) for line, names in found.items()
+        }
+        lines[str(Path(file).relative_to(ROOT))] = tests
     return lines, seconds
 
 
@@ -402,22 +407,31 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--from", dest="first", type=int, default=0, help="leave out the first so many")
     parser.add_argument("-o", "--output", default="", help="a line of JSON a mistake")
+    parser.add_argument("--tests", default="", help="names of files of tests, with commas (default: those about it)")
     parser.add_argument(
         "--again", default="", help="try what an earlier output says was not noticed, four times as long"
     )
     asked = parser.parse_args()
     commit = subprocess.check_output(["git", "rev-parse", "--short", "HEAD"], cwd=ROOT, text=True).strip()
-    lines, seconds = tests_by_line(Path(tempfile.gettempdir()) / f"tests-by-line-{commit}.json")
+    names = (
+        asked.tests.split(",")
+        if asked.tests
+        else sorted({n for part in asked.parts for n in ABOUT[part.split("/")[0]]})
+    )
+    about, kept = (
+        [f"tests/test_{name}.py" for name in names],
+        f"tests-by-line-{commit}-{zlib.crc32(repr(names).encode())}",
+    )
+    lines, seconds = tests_by_line(Path(tempfile.gettempdir()) / f"{kept}.json", about)
     mistakes = drawn(asked.parts, asked.count, asked.seed)[asked.first :]
     if asked.again:
         missed = [json.loads(line) for line in Path(asked.again).read_text().splitlines()]
         missed = {(one["file"], one["change"]) for one in missed if not one["noticed"]}
         mistakes = [one for one in drawn(asked.parts, 10**9, asked.seed) if (one.file, one.change) in missed]
     trial = Trial(mistakes, lines, seconds, asked.output, BUDGET * (4 if asked.again else 1))
-    ignored = [f"--ignore=tests/{name}{'' if name == 'attack' else '.py'}" for name in LEFT_OUT]
     os.chdir(ROOT)
     os.environ.update(CI="1")
-    pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-p", "no:cov", *ignored, "tests"], plugins=[trial])
+    pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-p", "no:cov", *about], plugins=[trial])
     print(f"\n{' '.join(asked.parts)}: {dict(trial.counted)}")
 
 
