@@ -113,6 +113,13 @@ def test_losses_make_the_rest_of_the_way_longer(success, slower):
     assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + hours))
 
 
+def test_the_rest_of_the_way_goes_by_what_each_level_pays():
+    """An award an hour of ten times the level, so that each level takes one."""
+    sources = {"blight": {"level": 1, "xp": "10 * level", "seconds": 3600}}
+    (aim,) = aims({"player": "quick", "level": 4, "hours": 4}, hours=0.5, sources=sources)
+    assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + 3))
+
+
 def test_parts_of_an_xp_count_on_the_rest_of_the_way():
     """Half an XP an hour, levels of 1, 2 and 3 XP: at 4 h two of them are in level 2, which is passed at 6 h, and 6 h more."""
     design = make(
