@@ -23,7 +23,7 @@ from ramulus.recorded.parts import over_parts
 from ramulus.recorded.patched import Explained, patched
 from ramulus.recorded.steps import Judge, Steps, as_designed, in_words, steps_in
 from ramulus.recorded.taking import states_after
-from ramulus.recorded.tried import AS_DESIGNED, ENOUGH, MUCH, OfTrack, Rule
+from ramulus.recorded.tried import AS_DESIGNED, OfTrack, Rule, more_than_chance
 from ramulus.recorded.unseen import judged_unseen, unseen_in
 from ramulus.rules.tabulation import tabulated
 
@@ -153,7 +153,7 @@ def _of_track(design: Design, log: Log, place: int, name: str, executor: Executo
     one.awards, one.from_outside, one.differing = found.awards, found.from_outside, len(found.wrong.units)
     one.players, one.differing_players = len(found.players), len(np.unique(found.wrong.player))
     _tell(one, pack, found.wrong, found.right)
-    if one.differing > max(MUCH * one.awards, ENOUGH) and log.settings.level_is == "after":
+    if more_than_chance(one.differing, one.awards) and log.settings.level_is == "after":
         one.reads_before = _vanishes_before(design, log, place, one)
     return one
 
@@ -181,15 +181,17 @@ def _tell(one: OfTrack, pack: TrackPack, wrong: Steps, right: Steps) -> None:
         return _score(tried[codes], scale, kept)
 
     best = max(singles, key=score_of)
-    if score_of(best) <= one.awards - one.differing + 0.5 * one.differing:
-        for codes in _pairs_that_fit(pack, singles, _thinned(seen, PAIRS_ON), _thinned(right, PAIRS_ON)):
-            score_of(codes)
-    elif score_of(best) < one.awards:
+    much = score_of(best) > one.awards - one.differing + 0.5 * one.differing
+    if much and score_of(best) < one.awards:
         pairs = [(*best, *other) for other in singles if other != best]
         second = max(pairs, key=score_of)
         if score_of(second) < score_of(best) + SECOND:
             for codes in pairs:
                 tried.pop(codes)
+    # One that explains most may still stand in for two others.
+    if not much or more_than_chance(one.awards - max(map(score_of, tried)), one.awards):
+        for codes in _pairs_that_fit(pack, singles, _thinned(seen, PAIRS_ON), _thinned(right, PAIRS_ON)):
+            score_of(codes)
     one.rules += _kept(one, tried, seen, scale, kept)
     one.patch = patched(one.rules[0].explained, one.awards, tried, seen, right, scale, kept)
 

@@ -11,6 +11,11 @@ ENOUGH = 3  # Awards that a rule must explain beyond the design to be told from 
 MUCH = 0.01  # The share of awards that lost and doubled rows do not explain.
 
 
+def more_than_chance(left: float, awards: int) -> bool:
+    """Return whether so many of some awards are more than lost and doubled rows leave."""
+    return left > max(MUCH * awards, ENOUGH)
+
+
 @dataclass(frozen=True)
 class Rule:
     """A rule set that was tried.
@@ -73,5 +78,5 @@ class OfTrack:
     @property
     def differs(self) -> bool:
         """Whether the game does something else, beyond what lost and doubled rows explain."""
-        many = self.differing > max(MUCH * self.awards, ENOUGH)
+        many = more_than_chance(self.differing, self.awards)
         return self.reads_before or self.patch is not None or bool(self.others) or many

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from ramulus.formula import parse
 from ramulus.game.mistakes import MISTAKES
 from ramulus.recorded.observed import culprit_in_words
-from ramulus.recorded.tried import AS_DESIGNED
+from ramulus.recorded.tried import AS_DESIGNED, more_than_chance
 from ramulus.words.judged import Verdict
 from ramulus.words.writers import Column, hours, number, significant
 
@@ -85,6 +85,8 @@ def _why_lines(one: OfTrack) -> Iterator[str]:
         best = one.others[0]
         does = " and ".join(f"{MISTAKES[code].does} ({code.replace('-', ' ')})" for code in best.mistakes)
         rest = f"; {one.unexplained:,} are left, as lost and doubled rows leave them" if one.unexplained else ""
+        if more_than_chance(one.unexplained, one.awards):
+            rest = f"; {one.unexplained:,} are left that no two known mistakes explain: ramulus conform asks the game itself"
         yield f"  it {does}: that explains {best.explained - one.rules[0].explained:,} of them{rest}"
         if len(one.others) > 1:
             names = "; ".join(rule.name.replace("-", " ") for rule in one.others[1 : 1 + SHOWN])
