@@ -120,6 +120,16 @@ def test_the_rest_of_the_way_goes_by_what_each_level_pays():
     assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + 3))
 
 
+def test_what_was_wasted_is_not_on_the_way():
+    """15 XP an hour: 5 lost at level 1, then 15 of level 2's 20, a quarter of 80 minutes from the next, which takes two hours."""
+    design = make(
+        {"values": [10, 20, 30]}, 4, {"overflow": {"carry": 0}}, goals=[{"player": "quick", "level": 4, "hours": 9}],
+        **{**PLAIN, "sources": {"blight": {"level": 1, "xp": 15, "seconds": 3600}}},
+    )  # fmt: skip
+    (aim,) = aims_of(design.goals[0], rm.simulate(design, 10, 2.5, keep_players=True))
+    assert not aim.reached and aim.value == pytest.approx(math.log(2.5 + 1 / 3 + 2))
+
+
 def test_parts_of_an_xp_count_on_the_rest_of_the_way():
     """Half an XP an hour, levels of 1, 2 and 3 XP: at 4 h two of them are in level 2, which is passed at 6 h, and 6 h more."""
     design = make(

@@ -183,7 +183,8 @@ def _tell(one: OfTrack, pack: TrackPack, wrong: Steps, right: Steps) -> None:
     best = max(singles, key=score_of)
     much = score_of(best) > one.awards - one.differing + 0.5 * one.differing
     if much and score_of(best) < one.awards:
-        pairs = [(*best, *other) for other in singles if other != best]
+        in_order = list(MISTAKES).index  # So that a pair that is tried again is the same one.
+        pairs = [tuple(sorted((*best, *other), key=in_order)) for other in singles if other != best]
         second = max(pairs, key=score_of)
         if score_of(second) < score_of(best) + SECOND:
             for codes in pairs:

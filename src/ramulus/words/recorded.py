@@ -86,7 +86,7 @@ def _why_lines(one: OfTrack) -> Iterator[str]:
         does = " and ".join(f"{MISTAKES[code].does} ({code.replace('-', ' ')})" for code in best.mistakes)
         rest = f"; {one.unexplained:,} are left, as lost and doubled rows leave them" if one.unexplained else ""
         if more_than_chance(one.unexplained, one.awards):
-            rest = f"; {one.unexplained:,} are left that no two known mistakes explain: ramulus conform asks the game itself"
+            rest = f"; {one.unexplained:,} are left that no two known mistakes explain: see ramulus conform"
         yield f"  it {does}: that explains {best.explained - one.rules[0].explained:,} of them{rest}"
         if len(one.others) > 1:
             names = "; ".join(rule.name.replace("-", " ") for rule in one.others[1 : 1 + SHOWN])
