@@ -15,7 +15,7 @@ from ramulus.goals import judge
 from ramulus.simulation.resampling import RESAMPLES, widening
 from ramulus.tuning.aims import BOTH, NOT_ABOVE, NOT_BELOW, aims_of, met_between
 from ramulus.tuning.certainty import Certainty
-from ramulus.tuning.goal_statistics import statistics_of
+from ramulus.tuning.goal_statistics import NEVER_HOURS, statistics_of
 from ramulus.tuning.landscape import Fit
 from ramulus.tuning.ranges import ranges_of
 from test_goals import PLAIN as EVERY_DAY
@@ -118,6 +118,15 @@ def test_the_rest_of_the_way_goes_by_what_each_level_pays():
     sources = {"blight": {"level": 1, "xp": "10 * level", "seconds": 3600}}
     (aim,) = aims({"player": "quick", "level": 4, "hours": 4}, hours=0.5, sources=sources)
     assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + 3))
+
+
+def test_where_nothing_is_paid_it_never_ends_and_nothing_is_wasted():
+    sources = {"blight": {"level": 1, "xp": "10 if level < 2 else 0", "seconds": 3600}}
+    (aim,) = aims({"player": "quick", "level": 4, "hours": 4}, hours=3, sources=sources)
+    assert not aim.reached and aim.value == pytest.approx(math.log(2 * NEVER_HOURS))
+    nothing = {"blight": {"level": 1, "xp": 0, "seconds": 3600}}
+    (aim,) = aims({"player": "quick", "wasted": 0.05}, hours=3, sources=nothing)
+    assert aim.value == 0
 
 
 def test_what_was_wasted_is_not_on_the_way():

@@ -199,6 +199,31 @@ def test_who_did_not_get_there_counts_as_later():
     assert math.isnan(late.found) and late[1:3] == (pytest.approx(end), math.inf)
 
 
+def test_of_everyone_too_few_get_there():
+    """Two thirds are there when play ends: seven tenths come later, and not before the least that chance leaves."""
+    design = make({"values": [20, 25, 55]}, 4, goals=[GOALS["all"]], **PARTS)
+    counts = {"quick": QUICK, "slow": SLOW}
+    all_of_it = {name: hours(rm.simulate(design, counts, 40, seed=3), name, 4) for name in WEIGHT}
+    end = mixed(all_of_it, 0.66) + 1e-6
+    result = rm.simulate(design, counts, end, seed=3)
+    there = {name: np.nan_to_num(hours(result, name, 4), nan=math.inf) for name in WEIGHT}
+    error = 1.959964 * math.sqrt(sum(
+        WEIGHT[name] ** 2 * p * (1 - p) / len(own)
+        for name, own in there.items() for p in [min(max(np.isfinite(own).mean(), 0.5 / len(own)), 1 - 0.5 / len(own))]
+    ))  # fmt: skip
+    (one,) = judge(result)
+    assert math.isnan(one.measured.found) and one.measured[1:3] == (
+        pytest.approx(mixed(there, 0.7 - error)),
+        math.inf,
+    )
+
+
+def test_who_is_left_at_a_level_that_nobody_came_near_is_not_known():
+    design = make({"values": [20, 25, 55]}, 4, goals=[GOALS["still at level"]], **PARTS)
+    (one,) = judge(rm.simulate(design, {"quick": 30, "slow": 30}, 0.1, seed=3))
+    assert one.verdict == "open" and math.isnan(one.measured.found)
+
+
 @pytest.mark.parametrize(
     ("goal", "expected"),
     [
