@@ -64,10 +64,10 @@ def _(goal: ReachedGoal, design: Design) -> float:
 @measure.register(StillPlayingGoal)
 def _(goal: StillPlayingGoal, result: PlayedDesign) -> Measured:
     levels = result.design.track().max_level - result.design.track().start_level + 1
-    if goal.by_day is not None:
-        if goal.by_day > last_day(goal, result):
+    if (day := goal.by_day) is not None:
+        if day > last_day(goal, result):
             return NOTHING_KNOWN
-        return share_of(goal, result, lambda group: group.players - _gone_by_day(group, goal.by_day or 0))
+        return share_of(goal, result, lambda group: group.players - _gone_by_day(group, day))
     index = index_of(goal, goal.level or 0, result)
     for group in groups_of(goal, result):
         if group.quits is not None and np.isnan(still_by_level(group, levels, CONFIDENCE)[0][index]):
