@@ -218,12 +218,12 @@ def test_all_of_a_few_players_are_as_many_as_can_be_told():
 
 
 def test_a_skill_that_too_few_practise_goes_on_as_it_went():
-    """A skill XP an hour: after 5 h level 2, which took 4; level 4 takes 4 + 8 + 12 in all, six times as much."""
-    skills = {"craft": {"max_level": 4, "cost": {"values": [4, 8, 12]}}}
+    """A skill XP an hour: after 5 h level 2, which took 4; level 4 takes 4 + 12 + 8 in all, six times as much."""
+    skills = {"craft": {"max_level": 4, "cost": {"values": [4, 12, 8]}}}
     sources = {"blight": {"level": 1, "xp": 1, "seconds": 3600, "skill": "craft", "skill_xp": 1}}
     goal = {"player": "p", "track": "craft", "level": 4, "hours": 9}
     design = make({"formula": "1000"}, 3, goals=[goal], skills=skills, sources=sources, encounter={}, players={"p": {}})
-    for hours, times in ((5, 24 / 4), (13, 24 / 12), (2, 24)):
+    for hours, times in ((5, 24 / 4), (17, 24 / 16), (2, 24)):
         (aim,) = aims_of(design.goals[0], rm.simulate(design, 10, hours, keep_players=True))
         assert not aim.reached and aim.value == pytest.approx(math.log(hours * times))
 
