@@ -80,9 +80,10 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--attack-seed", default="1", metavar="SEED", help="Where its cases come from.")
 
 
-# What is left out of `./dev fast`: figures, pages, whole processes, long statistics, searches.
+# What is left out of `./dev fast`: figures, pages, whole processes (exported code in all languages but Python, too), long
+# statistics, searches.
 SLOW = (
-    "attack/test_processes", "test_agreement", "test_docs", "test_figures_and_examples", "test_first_hour", "test_guide",
+    "tests/attack", "test_agreement", "test_conform", "test_docs", "test_packaging", "test_recorded", "test_figures_and_examples", "test_first_hour", "test_guide",
     "test_bench", "test_web", "test_other_means", "test_page", "test_places", "test_surroundings", "test_tuning", "test_compare", "test_players",
     "test_working_together", "test_simulation", "test_standing_out", "test_properties",
 )  # fmt: skip

@@ -257,7 +257,16 @@ def missing(language: str) -> str:
 
 LANGUAGES = pytest.mark.parametrize(
     "language",
-    [pytest.param(one, marks=pytest.mark.skipif(bool(missing(one)), reason=f"no {missing(one)}")) for one in BUILDS],
+    [
+        pytest.param(
+            one,
+            marks=[
+                pytest.mark.skipif(bool(missing(one)), reason=f"no {missing(one)}"),
+                *([] if one == "python" else [pytest.mark.slow]),
+            ],
+        )
+        for one in BUILDS
+    ],
 )
 
 
