@@ -57,7 +57,7 @@ class Game:
         self._one = makes("one-level-an-award") or (track.one and not makes("any-for-one"))
         self._above = (track.exceeded or makes("above-for-reached")) and not makes("reached-for-above")
         self._sums_exactly = not (makes("sums-of-32-bits") or makes("sums-in-single-precision"))
-        self._only_adds_up = self._sums_exactly and not makes("booked-twice")  # Below a threshold.
+        self._books_twice, self._loses_rest = makes("booked-twice"), makes("rest-lost")
         self._at_cap = next((way for code, way in _AT_CAP.items() if makes(code)), track.at_cap)
         self._grows_past_cap = makes("grows-past-cap")
         self._subtracts_new = makes("new-cost-subtracted")
@@ -123,36 +123,34 @@ class Game:
 
     def award(self, units: int) -> None:
         """Book an award."""
-        was_at_cap, had = self.level == self.cap, self.xp
-        if self._only_adds_up:  # Most awards: no level is reached.
-            self.xp = had + units
-            if was_at_cap:
-                self.xp = self._held_at_cap(was_at_cap)
-                self.wasted += had + units - self.xp
-                return
-            cost = self._cost(self.level)
-            if self.xp < cost or (self.xp == cost and self._above):
-                return
-            self.xp = had
-        self.xp = self._sum(self.xp, units)
-        if "booked-twice" in self.mistakes and self.level < self.cap and self.xp == self._cost(self.level):
-            self.xp += units
+        before, had = self.level, self.xp
+        self.xp = self._sum(had, units)
+        if before == self.cap:
+            self.xp = self._held_at_cap(was_there=True)
+        else:
+            cost = self._cost(before)
+            if self._books_twice and self.xp == cost:
+                self.xp += units
+            if self._reaches(cost):  # Most awards only add up.
+                self._rise(cost)
+                self._grant(before)
+        # What went in and neither paid for a level nor is still there.
+        self.wasted += had + units - sum(self.costs[before : self.level]) - self.xp
+
+    def _rise(self, cost: int) -> None:
+        """Go up as far as XP that reaches the cost of the level leads."""
         before, held_at = self.level, self._held_at
-        cost = self._cost(before)
-        while self.level < held_at and (self.xp > cost if self._above else self.xp >= cost):
+        while self.level < held_at and self._reaches(cost):
             self._go_up()
             if self._one:
                 break
             cost = cost if self._keeps_cost else self._cost(self.level)
-        if "rest-lost" in self.mistakes and self.level - before > 1:
+        if self._loses_rest and self.level - before > 1:
             self.xp = 0
         if self.level == self.cap:
-            self.xp = self._held_at_cap(was_at_cap)
+            self.xp = self._held_at_cap(was_there=False)
         elif self.level == held_at and self._fills(self.level):
             self.xp = min(self.xp, self._cost(self.level))
-        self._grant(before)
-        # What went in and neither paid for a level nor is still there.
-        self.wasted += had + units - sum(self.costs[before : self.level]) - self.xp
 
     @property
     def _held_at(self) -> int:
@@ -175,6 +173,9 @@ class Game:
         if "sums-of-32-bits" in self.mistakes:
             return (int(xp) + units + 2**31) % 2**32 - 2**31
         return float(np.float32(np.float32(xp) + np.float32(units)))
+
+    def _reaches(self, cost: int) -> bool:
+        return self.xp > cost if self._above else self.xp >= cost
 
     def _go_up(self) -> None:
         excess = self.xp - self._cost(self.level + self._subtracts_new)
