@@ -171,7 +171,8 @@ def _tell(one: OfTrack, pack: TrackPack, wrong: Steps, right: Steps) -> None:
     one.first = in_words(pack, wrong.of(order[:1]))
     seen = _thinned(wrong.of(order), LOOKED_AT)  # From all of the log: a rule may have changed on the way.
     scale, kept = one.differing / len(seen.units), (one.awards - one.differing) / max(len(right.units), 1)
-    singles: list[tuple[str, ...]] = [(code,) for code in MISTAKES if code not in idle_mistakes(pack)]
+    idle = idle_mistakes(pack)
+    singles: list[tuple[str, ...]] = [(code,) for code in MISTAKES if code not in idle]
     of_seen, of_right = Judge(pack, seen), Judge(pack, right)
     tried: Tried = {}
 
@@ -183,10 +184,8 @@ def _tell(one: OfTrack, pack: TrackPack, wrong: Steps, right: Steps) -> None:
     best = max(singles, key=score_of)
     much = score_of(best) > one.awards - one.differing + 0.5 * one.differing
     if much and score_of(best) < one.awards:
-        in_order = list(MISTAKES).index  # So that a pair that is tried again is the same one.
-        pairs = [tuple(sorted((*best, *other), key=in_order)) for other in singles if other != best]
-        second = max(pairs, key=score_of)
-        if score_of(second) < score_of(best) + SECOND:
+        pairs = [(*first, *second) for first, second in combinations(singles, 2) if best in (first, second)]
+        if max(map(score_of, pairs)) < score_of(best) + SECOND:
             for codes in pairs:
                 tried.pop(codes)
     # One that explains most may still stand in for two others.

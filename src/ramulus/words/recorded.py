@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from ramulus.recorded.tried import OfTrack
 
 SHOWN = 3
+ASK = "hold the game's own code against the design: ramulus conform"
 OBSERVED = {
     "player": Column("player"),
     "level": Column("level", number()),
@@ -84,16 +85,20 @@ def _why_lines(one: OfTrack) -> Iterator[str]:
     if one.others:
         best = one.others[0]
         does = " and ".join(f"{MISTAKES[code].does} ({code.replace('-', ' ')})" for code in best.mistakes)
+        explained = best.explained - one.rules[0].explained
+        if more_than_chance(one.unexplained, one.awards):  # Then it is not what the game does.
+            tried = "no known mistake explains" if one.levels_only else "no two known mistakes explain"
+            yield f"  {one.unexplained:,} of them {tried}; {ASK}"
+            yield f"  nearest comes a game that {does}: {explained:,} of them come out there"
+            return
         rest = f"; {one.unexplained:,} are left, as lost and doubled rows leave them" if one.unexplained else ""
-        if more_than_chance(one.unexplained, one.awards):
-            rest = f"; {one.unexplained:,} are left that no two known mistakes explain: see ramulus conform"
-        yield f"  it {does}: that explains {best.explained - one.rules[0].explained:,} of them{rest}"
+        yield f"  it {does}: that explains {explained:,} of them{rest}"
         if len(one.others) > 1:
             names = "; ".join(rule.name.replace("-", " ") for rule in one.others[1 : 1 + SHOWN])
             yield f"  not told apart on this log from: {names}"
         yield from _ways_out(best.mistakes)
     elif one.differs:
-        yield "  no known mistake explains them; hold the game's own code against the design: ramulus conform"
+        yield f"  no known mistake explains them; {ASK}"
     else:
         yield f"  {one.differing / one.awards:.2%}, which lost and doubled rows explain; the rule is {AS_DESIGNED}"
 
