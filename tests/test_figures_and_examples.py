@@ -300,6 +300,25 @@ def crowd(request):
     return design, rm.simulate(design, 15)
 
 
+def test_names_keep_clear_of_the_mix_where_a_source_comes_to_pay_nothing():
+    """Its line leaves the axis far below: what is out of sight is no place for a name, and in nobody's way."""
+    data = rm.demo_design().to_dict()
+    data["multipliers"] = [{"name": "half", "factor": 0.5}, *data["multipliers"]]
+    axes = rm.plots.income(rm.Design.from_dict(data))
+    mix = max(axes.lines, key=lambda line: line.get_linewidth())
+    x, y = axes.transData.transform(mix.get_xydata()).T
+    along = np.linspace(x[0], x[-1], 2000)
+    named = {text.get_text(): text.get_window_extent() for text in axes.texts}
+    assert {name.split("\n")[0] for name in named} >= set(data["sources"])
+    for name, box in named.items():
+        covered = (
+            (along > box.x0)
+            & (along < box.x1)
+            & (np.abs(np.interp(along, x, y) - (box.y0 + box.y1) / 2) < box.height / 2)
+        )
+        assert name == "the mix" or not covered.any(), name
+
+
 @pytest.mark.parametrize("kind", [*BY_DESIGN, *BY_RESULT, *OTHERS])
 @pytest.mark.filterwarnings("error::UserWarning")
 def test_nothing_is_cut_squeezed_or_overlaps(kind, crowd):

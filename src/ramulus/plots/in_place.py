@@ -40,8 +40,11 @@ def label_in_place(ax: Axes, lines: list[Line], also: list[tuple[Array, Array]] 
     to_pixels = ax.transData.transform
     frame = ax.get_window_extent()
     dots = ax.figure.dpi / 100
-    drawn = [_pixels(to_pixels, line.x, line.y) for line in lines]
-    everything = _inside(np.concatenate([*drawn, *(_pixels(to_pixels, x, y) for x, y in also or [])]), frame.bounds)
+    drawn, others = (
+        [_inside(_pixels(to_pixels, x, y), frame.bounds) for x, y in some]
+        for some in ([(line.x, line.y) for line in lines], also or [])
+    )
+    everything = np.concatenate([*drawn, *others])
     names: list[_Name] = []
     for line, pixels in zip(lines, drawn, strict=True):
         if len(pixels):
@@ -121,7 +124,7 @@ def _crossed(spots: Array, half: Array, everything: Array) -> Array:
 
 
 def _inside(points: Array, frame: tuple[float, float, float, float]) -> Array:
-    """Return the points in a frame (x, y, width, height): no name lies on the others, which may be many."""
+    """Return the points in a frame (x, y, width, height): there is nothing beside the others, and they may be many."""
     past = points - np.array(frame[:2])
     found: Array = points[((past >= 0) & (past <= np.array(frame[2:]))).all(axis=1)]
     return found
