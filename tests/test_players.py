@@ -16,6 +16,7 @@ from conftest import make
 from exact import exact_arrival
 from ramulus.design.trait import VaryingTrait
 from ramulus.rules.ability import CLASSES, quantile_of
+from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.parties import drawn_classes
 from ramulus.simulation.party_world import make_party_stage
 from ramulus.tables.effort import left_out
@@ -92,6 +93,8 @@ def test_what_is_used_up_drops_out_of_the_choice():
     assert rm.simulate(keen(far, 1000, level=3), 5, hours=1).stuck().empty or True
     met = rm.simulate(keen({**far, "errand": {"xp": 90_000, "limit": 1}}, 1000), 5, hours=1).profile().totals.met[0]
     assert met[0] == 5 and met[1:].sum() == 5 * 99
+    tables = tabulated(keen(far, 1000, level=3))
+    assert tables.profile("p").mix(tables.columns.at_skill(None))[0].tolist() == [1, 1, 1]  # Once the errand is done.
 
 
 def test_skill_xp_is_worth_what_the_player_says_at_each_skill_level():

@@ -363,15 +363,32 @@ def test_a_saved_result_says_the_same_and_a_damaged_one_says_so(tmp_path):
     ],
 )
 def test_a_saved_result_that_does_not_fit_is_refused(tmp_path, change):
-    file = tmp_path / "run.npz"
-    rm.simulate(rm.demo_design(), 20, hours=30).save(file)
+    file, _ = _saved_otherwise(tmp_path, change)
+    with pytest.raises(rm.DataError, match="run.npz: (not a saved simulation result|saved in format)"):
+        rm.SimulationResult.load(file)
+
+
+def test_a_result_that_was_saved_before_there_were_leaps_is_read(tmp_path):
+    def as_before(arrays, about):
+        about.update(format=7)
+        for name in [name for name in arrays if name.endswith("leapt")]:
+            del arrays[name]
+
+    file, run = _saved_otherwise(tmp_path, as_before)
+    again = rm.SimulationResult.load(file)
+    assert again.pace().equals(run.pace()) and not again.profile().totals.leapt.any()
+
+
+def _saved_otherwise(tmp_path, change):
+    """A small run, and the file of it with something else in it."""
+    file, run = tmp_path / "run.npz", rm.simulate(rm.demo_design(), 20, hours=30)
+    run.save(file)
     with np.load(file) as held:
         arrays = {name: held[name] for name in held.files}
     about = json.loads(str(arrays.pop("about")))
     change(arrays, about)
     np.savez(file, about=np.array(json.dumps(about)), **arrays)
-    with pytest.raises(rm.DataError, match="run.npz: (not a saved simulation result|saved in format)"):
-        rm.SimulationResult.load(file)
+    return file, run
 
 
 def test_a_columns_type_does_not_hang_on_its_values(cli, canopy):

@@ -67,6 +67,9 @@ def simulate(
     at_hours: Annotated[
         float | None, typer.Option("--at-hours", help="Show instead how many players are at which level by then.")
     ] = None,
+    no_leaps: Annotated[
+        bool, typer.Option("--no-leaps", help="Play every encounter by itself, also where a level takes thousands.")
+    ] = False,
     *,
     closing: Closing,
 ) -> None:
@@ -87,7 +90,7 @@ def simulate(
         hours = max(at_hours, DEFAULT_HOURS)
     stopped = None
     try:
-        result = run_simulation(design, players, hours, seed, closing.quiet, player, asked)
+        result = run_simulation(design, players, hours, seed, closing.quiet, player, asked, leaps=not no_leaps)
     except SimulationStopped as stop:
         if stop.result is None:
             raise
@@ -158,7 +161,7 @@ def title_of(result: SimulationResult) -> str:
 
 def run_simulation(
     design: Design, players: int, hours: float | None, seed: int, quiet: bool, player: str | None = None,
-    until: Sequence[str] = (),
+    until: Sequence[str] = (), *, leaps: bool = True,
 ) -> SimulationResult:  # fmt: skip
     """Simulate with a progress bar on standard error.
 
@@ -169,7 +172,7 @@ def run_simulation(
 
     counts = {player: players} if player is not None else players
     with progress_bar(quiet) as progress:
-        return run(design, counts, hours, seed, progress=progress, until=until)
+        return run(design, counts, hours, seed, progress=progress, until=until, leaps=leaps)
 
 
 @contextmanager

@@ -47,13 +47,13 @@ class Compiled(NamedTuple):
 
 def design_for(features: Features) -> Design:
     """Return a small design that needs some features of the kernel."""
-    rich, drawn, varies, eventful, _ = features  # Any design can be logged.
+    rich, drawn, varies, eventful, _, leaps = features  # Any design can be logged.
     source = {"level": 1, "xp": {"low": 1, "high": 3} if drawn else 2, "seconds": 60, "limit": 9 if rich else None}
     gates = [{"at_level": 1, "successes": {"aphid_cluster": 1}}] if eventful else []
     return Design.from_dict({
         "format": 1,
         "title": "Canopy",
-        "tracks": {"warden": {"max_level": 3, "cost": {"values": [2, 4]}}},
+        "tracks": {"warden": {"max_level": 3, "cost": {"values": [90_000, 90_000] if leaps else [2, 4]}}},
         "sources": {"aphid_cluster": {key: value for key, value in source.items() if value is not None}},
         "gates": gates,
         "encounter": {"variation": 0.5 if varies else 0.0},
@@ -85,9 +85,13 @@ def _intervals() -> None:
     quantile_again(np.ones(2), np.ones(2) / 2, np.ones((1, 2), np.uint8), 0.5, 0.1)
 
 
-# Whoever is eventful or logged is rich, and whoever is rich can draw XP.
-_EVERY = [Features(*needs) for needs in product((True, False), repeat=5)]
-KINDS = [one for one in _EVERY if (one.drawn or not one.rich) and (one.rich or not (one.eventful or one.logged))]
+def _can_be(one: Features) -> bool:
+    """Return whether some design needs just that: see what `Features` says of each."""
+    beyond = one.eventful or one.logged
+    return (one.drawn or not one.rich) and (one.rich or not (beyond or one.leaps)) and not (one.leaps and beyond)
+
+
+KINDS = [one for needs in product((True, False), repeat=6) if _can_be(one := Features(*needs))]
 TASKS: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
     *((_players, (features,)) for features in KINDS),
     (_parties, ()),

@@ -15,7 +15,8 @@ from ramulus.errors import DataError
 from ramulus.simulation.keeping import Sizes, as_arrays, from_arrays
 from ramulus.simulation.played import Played
 
-FORMAT = 7
+FORMAT = 8
+BEFORE_LEAPS = 7  # It can be read: nothing was leapt over.
 MOST_UNPACKED = 2_000_000_000  # Twelve million cells of four numbers, eight bytes each, and room.
 
 
@@ -53,10 +54,14 @@ def _read(path: Path) -> tuple[Design, Played]:
     _refuse_large(path)
     with np.load(path, allow_pickle=False) as file:
         about = json.loads(str(file["about"]))
-        if about["format"] != FORMAT:
+        if about["format"] not in (FORMAT, BEFORE_LEAPS):
             raise DataError(f"{path}: saved in format {about['format']!r}; this is format {FORMAT}")
         design = Design.from_dict(about["design"])
         arrays = {name: file[name] for name in file.files}
+    if about["format"] == BEFORE_LEAPS:
+        arrays |= {
+            f"{p}.totals.leapt": np.zeros_like(arrays[f"{p}.totals.waste"]) for p in range(len(about["players"]))
+        }
     hours, seed, players = about["hours"], about["seed"], about["players"]
     _refuse_odd_sizes(design, hours, seed, players)
     until = tuple(about["until"])

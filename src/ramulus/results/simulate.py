@@ -55,6 +55,7 @@ def simulate(
     keep_players: bool | None = None,
     most_encounters: int = MOST_ENCOUNTERS,
     until: Sequence[str] = (),
+    leaps: bool = True,
 ) -> SimulationResult:
     """Play many players of each profile, encounter by encounter, until the main track's cap or the horizon.
 
@@ -70,9 +71,11 @@ def simulate(
         progress: is called with a `Progress` now and then.
         keep_players: whether every player's times are kept (default: while they fit; else counts in bins whose
             quantiles are within 0.4 %).
-        most_encounters: after which a player is given up, so that no design runs for ever.
+        most_encounters: played one by one, after which a player is given up, so that no design runs for ever.
         until: further tracks whose caps end play; who is at the main track's cap plays on for them. The tracks of the
             design's goals are among them anyway.
+        leaps: whether levels of more than 3,000 encounters are played in leaps: those that cannot change anything are
+            drawn at once, by the same laws.
 
     Returns:
         The result, with its tables.
@@ -92,7 +95,7 @@ def simulate(
     hours = horizon_for(design, DEFAULT_HOURS) if hours is None else hours
     return play_until(
         None, design, players, hours, seed, executor=executor, progress=progress, keep_players=keep_players,
-        most_encounters=most_encounters, until=until,
+        most_encounters=most_encounters, until=until, leaps=leaps,
     )  # fmt: skip
 
 
@@ -100,7 +103,7 @@ def play_until(
     last_level: int | None, design: Design, players: int | Mapping[str, int], hours: float, seed: int, *,
     executor: Executor | None = None, progress: Callable[[Progress], object] | None = None,
     keep_players: bool | None = None, most_encounters: int = MOST_ENCOUNTERS, until: Sequence[str] = (),
-    coarse: bool = False,
+    coarse: bool = False, leaps: bool = True,
 ) -> SimulationResult:  # fmt: skip
     """Play as `simulate` does, but only up to a level of the main track, where that is enough to know.
 
@@ -110,7 +113,8 @@ def play_until(
     counts = _counts(design, players)
     asked = _tracks_asked_for(design, until)
     stages = [
-        make_stage(design, profile, hours, most_encounters, last_level, asked, coarse=coarse) for profile in counts
+        make_stage(design, profile, hours, most_encounters, last_level, asked, coarse=coarse, leaps=leaps)
+        for profile in counts
     ]
     levels = {
         name: track.max_level - track.start_level + 1 for name in design.track_order if (track := design.track(name))

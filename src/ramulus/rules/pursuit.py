@@ -56,7 +56,8 @@ def chances(weight: Array, pay: Array, pursuit: float) -> Array:
         pay: what each pays by the hour, shape (L, S).
         pursuit: the power, or `ONLY_BEST`.
     """
-    best = np.where(weight > 0, pay, 0.0).max(axis=1, keepdims=True)
+    pay = np.where(weight > 0, pay, 0.0)  # What nobody meets may pay so much more that its power has no number.
+    best = pay.max(axis=1, keepdims=True)
     return shares_of(np.where(best > 0, pursued(weight, pay, np.where(best > 0, best, 1.0), pursuit), weight))
 
 

@@ -12,6 +12,7 @@ from ramulus.simulation.world import Stage
 
 Floats = NDArray[np.float64]
 _OF_PLAY = ("last_level", "until", "most_encounters", "horizon")  # When play ends, and not what is played.
+_BY_LEVEL = ("leaps",)
 _BY_COLUMN = ("seconds", "success", "weight", "factor", "units")  # Axes (…, level, column).
 
 
@@ -58,6 +59,7 @@ def _by_level(stage: Stage) -> Iterator[Floats]:
     for table in (pools.size, pools.leaves, world.away.per_day, world.away.most):
         yield np.moveaxis(table.astype(np.float64), -1, 0)
     yield world.lost.astype(np.float64)
+    yield stage.settings.leaps.astype(np.float64)
     yield stage.tracks.costs[: stage.tracks.cap[0]].astype(np.float64)
 
 
@@ -77,7 +79,9 @@ def _same_at_any_level(one: Stage, two: Stage) -> bool:
     if (one.profile, one.spread, one.shape, one.schedules) != (two.profile, two.spread, two.shape, two.schedules):
         return False
     pairs = [
-        (getattr(one.settings, key), getattr(two.settings, key)) for key in one.settings._fields if key not in _OF_PLAY
+        (getattr(one.settings, key), getattr(two.settings, key))
+        for key in one.settings._fields
+        if key not in (*_OF_PLAY, *_BY_LEVEL)
     ]
     pairs += [(getattr(one.sources, key), getattr(two.sources, key)) for key in one.sources._fields if key != "xp"]
     pairs += [

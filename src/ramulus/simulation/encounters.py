@@ -19,21 +19,22 @@ from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
 def encounters_for(features: Features) -> Any:
     """Return the loop for some features: ``meet(key, own, clock, encounter, …)``.
 
-    It plays to the next change of what is open; it returns why play ended (or CAP), seconds, encounters, units wasted.
+    It plays to the next change of what is open, or to where a leap may be possible; it returns why play ended (or CAP),
+    seconds, encounters, units wasted.
     """
-    rich, _, varies, eventful, logged = features
+    rich, _, varies, eventful, logged, leaps = features
     pays, book_main, book_skills, pass_days = steps_for(features)
 
     def meet(  # type: ignore[no-untyped-def]
-        key, own, clock, encounter, count, meets, sources, mine, tracks, settings, times, room, tally, arrival, counted,
-        held,
+        key, own, clock, encounter, look_at, count, meets, sources, mine, tracks, settings, times, room, tally, arrival,
+        counted, held,
     ):  # fmt: skip
         opened, running, today, used = room.opened, room.running, room.days[0], room.used
         rule, level, xp = rule_of(tracks, 0), room.levels[0], room.xps[0]
         enough = threshold(rule, level) if level < rule.cap else 0  # At the cap every award is booked.
-        reason, wasted, changed = CAP, 0, False
-        while not changed:
-            if encounter >= settings.most_encounters or (encounter & 1023 == 0 and tally.stop[0] != 0):
+        reason, wasted, changed, give_up = CAP, 0, False, settings.most_encounters + room.leapt[0]
+        while not (changed or (leaps and encounter >= look_at)):
+            if encounter >= give_up or (encounter & 1023 == 0 and tally.stop[0] != 0):
                 reason = ENDLESS
                 break
             # A source is drawn; won or lost; time passes, up to the horizon; days and weeks begin, rules go on or off.

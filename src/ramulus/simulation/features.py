@@ -15,6 +15,8 @@ class Features(NamedTuple):
         varies: times vary.
         eventful: rules look at what was done, or there are gates, pools or time away; it is rich, too.
         logged: every award is written down; it is rich, too.
+        leaps: some levels take so many encounters that these are leapt over; it is rich, too, and
+            nothing eventful or logged.
     """
 
     rich: bool
@@ -22,3 +24,4 @@ class Features(NamedTuple):
     varies: bool
     eventful: bool
     logged: bool = False
+    leaps: bool = False

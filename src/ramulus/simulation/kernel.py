@@ -25,11 +25,14 @@ from ramulus.simulation.events import before_encounter, days_pass, end_standing,
 from ramulus.simulation.features import Features
 from ramulus.simulation.gates import NOBODY
 from ramulus.simulation.jitted import inlined, named_for, part
+from ramulus.simulation.leaps import leap_ahead
 from ramulus.simulation.opened import Meets, Opened, lay_out_awards, may_come_back, open_alone, open_by_parts
 from ramulus.simulation.room import Room, new_room
 from ramulus.simulation.settings import Settings
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
 from ramulus.simulation.world import Ints, Sources, Stage, Tracks, World
+
+NEVER = 2**62  # An encounter that nobody comes to.
 
 
 def features_of(stage: Stage, *, logged: bool = False) -> Features:
@@ -41,13 +44,15 @@ def features_of(stage: Stage, *, logged: bool = False) -> Features:
         world.done.combinations > 1 or by_parts or len(world.gates.level) or len(world.pools.size)
         or len(world.away.per_day)
     )  # fmt: skip
-    rich = bool(len(sources.practised) or sources.limits.any() or goes_on_and_off or eventful or logged)
+    leaps = bool(stage.settings.leaps.any()) and not (eventful or logged)
+    rich = bool(len(sources.practised) or sources.limits.any() or goes_on_and_off or eventful or logged or leaps)
     return Features(
         rich=rich,
         drawn=rich or bool((sources.xp.width != 1).any()),
         varies=stage.shape > 0,
         eventful=eventful,
         logged=logged,
+        leaps=leaps,
     )
 
 
@@ -59,7 +64,7 @@ def player_kernel(features: Features) -> Any:
     `weeks` the schedules that they have, `comes` the play days before they come and `classes` those of their ability,
     shape (n,) each; `times` is the table of varying times; `room` is written over, and `tally` filled in.
     """
-    meet, made_of, eventful = encounters_for(features), SOURCES, features.eventful
+    meet, made_of, eventful, leaps = encounters_for(features), SOURCES, features.eventful, features.leaps
     open_now = open_by_parts if eventful else open_alone
 
     def play(  # type: ignore[no-untyped-def]
@@ -77,7 +82,7 @@ def player_kernel(features: Features) -> Any:
             earned, wasted = 0, 0
             while reason == CAP and (levels[0] < settings.last_level or _falls_short(levels, settings.until)):
                 level, begun, thrown, booked = levels[0], clock, 0, 0
-                below, moved, waiting = level < peaks[0], False, False
+                below, moved, waiting, look_at = level < peaks[0], False, False, NEVER
                 if eventful:
                     reason, clock, moved = before_encounter(
                         own[player], clock, encounter, settings, tracks, mine, room, tally, arrival, counted, held
@@ -88,9 +93,14 @@ def player_kernel(features: Features) -> Any:
                     if count > 0 and not waiting:
                         lay_out_awards(room.opened, count, sources, mine, room, mine.state[today.window])
                         lay_out_drains(mine.pools, room.opened, count, room.drained, room.size, level)
+                        if leaps and settings.leaps[level]:
+                            clock, encounter, look_at = leap_ahead(
+                                keys[player], own[player], clock, encounter, count, meets, sources, mine, tracks,
+                                settings, room, tally,
+                            )  # fmt: skip
                         reason, clock, encounter, thrown = meet(
-                            keys[player], own[player], clock, encounter, count, meets, sources, mine, tracks, settings,
-                            times, room, tally, arrival, counted, held,
+                            keys[player], own[player], clock, encounter, look_at, count, meets, sources, mine, tracks,
+                            settings, times, room, tally, arrival, counted, held,
                         )  # fmt: skip
                         booked = _add_up(room.opened, count, tally, level)
                     else:
@@ -179,6 +189,7 @@ def _start(room: Room, tracks: Tracks, settings: Settings, arrival: Array) -> No
     room.is_open[:] = False
     room.since[:] = NOBODY
     room.missing[:] = 0
+    room.leapt[:] = 0
     for track in range(len(room.levels)):
         room.levels[track], room.xps[track], room.peaks[track] = 0, tracks.start_units[track], 0
         arrival[room.first_level[track]] = 0.0

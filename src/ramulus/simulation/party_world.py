@@ -21,16 +21,8 @@ from ramulus.simulation.done import Done, make_done, parts_of
 from ramulus.simulation.gates import Gates, make_gates
 from ramulus.simulation.party_awards import Companies, PartyAwards, offsets_of, xp_beside
 from ramulus.simulation.party_pools import PartyPools, make_party_pools
-from ramulus.simulation.settings import Settings, make_settings
-from ramulus.simulation.world import (
-    Ints,
-    Sources,
-    Tracks,
-    make_sources,
-    make_tracks,
-    pays_by_parts,
-    shape_of_times,
-)
+from ramulus.simulation.settings import Settings, make_settings, shape_of_times
+from ramulus.simulation.world import Ints, Sources, Tracks, make_sources, make_tracks, pays_by_parts
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -168,7 +160,7 @@ def make_party_stage(design: Design, hours: float, most_encounters: int) -> Part
         sources=design.derived(make_sources),
         world=_world(tabulation, party, profiles, quitting, hours),
         tracks=design.derived(make_tracks),
-        settings=make_settings(design, profiles[0][0].name, hours, most_encounters),
+        settings=make_settings(design, profiles[0][0], hours, most_encounters, leaps=False),
     )
 
 
@@ -184,7 +176,7 @@ def _world(
     low, skill_xp = xp_beside(tabulation, companies), companies.skill_xp(every[0])
     awards = PartyAwards(companies, profiles, timelines)
     slots = [one for kinds in profiles for one in schedules_of(tabulation.design, kinds[0].player) or (None,)]
-    settings = [make_settings(tabulation.design, kinds[0].name, hours, 1) for kinds in profiles]
+    settings = [make_settings(tabulation.design, kinds[0], hours, 1, leaps=False) for kinds in profiles]
     return PartyWorld(
         seconds=np.stack([one.encounters.seconds for one in every]),
         success=np.stack([one.encounters.success for one in every]),

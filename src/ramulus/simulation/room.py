@@ -36,6 +36,8 @@ class Room(NamedTuple):
         stack: room for the program of a rest, shape (DEEPEST,).
         opened, running, pays: what is open, its weights and what it pays, shape (S,) each.
         days: where it is in time, shape (1,).
+        stream, leapt: where the draws of a leap are; how many encounters were leapt over, and since reaching which
+            level how many leaps there were; shape (1,) and (3,).
         log, logged: awards as they are booked; how many so far, and the player's place, shape (2,).
     """
 
@@ -60,6 +62,8 @@ class Room(NamedTuple):
     running: Array
     pays: Array
     days: Opened
+    stream: NDArray[np.uint64]
+    leapt: Ints
     log: NDArray[Any]
     logged: Ints
 
@@ -89,6 +93,8 @@ def new_room(tracks: Tracks, sources: Sources, world: World, rows: int = 0) -> R
         running=np.zeros(len(sources.reads)),
         pays=np.zeros(len(sources.reads)),
         days=np.zeros(1, TODAY),
+        stream=np.zeros(1, np.uint64),
+        leapt=np.zeros(3, np.int64),
         log=log_for(rows),
         logged=np.zeros(2, np.int64),
     )

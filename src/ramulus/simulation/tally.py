@@ -37,6 +37,7 @@ class Tally(NamedTuple):
         regained: millionths of a second spent below the highest level reached, by level, shape (L,).
         rested, at_gate: millionths of a second of rests, and before a shut gate of the main track, by level.
         away: XP units paid out of the store of time away, by level, shape (L,).
+        leapt: encounters that were leapt over, by level, shape (L,).
         fault: a level, from 1, and what was missing there, at which the time of a rest is at fault; shape (2,).
         stop: is set from outside to make the kernel return at once, shape (1,).
     """
@@ -59,6 +60,7 @@ class Tally(NamedTuple):
     rested: Ints
     at_gate: Ints
     away: Ints
+    leapt: Ints
     fault: Ints
     stop: NDArray[np.int8]
 
@@ -86,6 +88,7 @@ def new_tally(
         rested=np.zeros(levels, np.int64),
         at_gate=np.zeros(levels, np.int64),
         away=np.zeros(levels, np.int64),
+        leapt=np.zeros(levels, np.int64),
         fault=np.zeros(2, np.int64),
         stop=stop,
     )
@@ -104,6 +107,7 @@ class Totals:
         regained: hours spent below the highest level reached, winning it back, by level, shape (L,).
         rested, at_gate: hours of rests, and before a shut gate of the main track, by level, shape (L,).
         away: XP that time away had gathered, by level, shape (L,).
+        leapt: encounters that were leapt over, by level, shape (L,).
     """
 
     income: Array
@@ -117,6 +121,7 @@ class Totals:
     rested: Array
     at_gate: Array
     away: Array
+    leapt: Array
 
     @property
     def earned(self) -> float:

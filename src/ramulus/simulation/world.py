@@ -123,7 +123,6 @@ class Stage:
     Attributes:
         profile: the profile's name.
         spread: sigma of the players' own factor on time.
-        shape: shape of the gamma distributed time of an encounter; 0 for no variation.
         schedules: the schedules that its players have.
         comes: its table of arrivals.
         first_level: the start level of the main track.
@@ -133,7 +132,6 @@ class Stage:
 
     profile: str
     spread: float
-    shape: float
     schedules: tuple[Schedule, ...]
     comes: Points
     first_level: int
@@ -143,10 +141,15 @@ class Stage:
     settings: Settings
     quitting: QuitRules | None
 
+    @property
+    def shape(self) -> float:
+        """Shape of the gamma distributed time of an encounter; 0 for no variation."""
+        return self.settings.shape
+
 
 def make_stage(
     design: Design, profile: str, hours: float, most_encounters: int, last_level: int | None = None,
-    until: Sequence[str] = (), *, coarse: bool = False,
+    until: Sequence[str] = (), *, coarse: bool = False, leaps: bool = True,
 ) -> Stage:  # fmt: skip
     """Return a design's arrays for one profile; play ends at the last level (default: the cap).
 
@@ -154,10 +157,11 @@ def make_stage(
         design: the design.
         profile: the profile's name.
         hours: the horizon in played hours.
-        most_encounters: after which a player is given up.
+        most_encounters: played one by one, after which a player is given up.
         last_level: the level of the main track that is enough.
         until: further tracks whose caps have to be reached before play ends, where players still practise them.
         coarse: whether neighbouring classes of ability share the tables of the middle one: faster, and not exact.
+        leaps: whether encounters may be leapt over where levels take thousands.
 
     Raises:
         DesignError: a formula fails somewhere, or gives what its place does not allow, or awards are too large.
@@ -172,14 +176,15 @@ def make_stage(
     return Stage(
         profile=profile,
         spread=float(player.spread),
-        shape=shape_of_times(design),
         schedules=schedules_of(design, player),
         comes=points_of(player.arrives),
         first_level=design.track().start_level,
         sources=design.derived(make_sources),
         world=make_world(design, tables, tables[0].timeline(hours + hours_missed(design, player))),
         tracks=design.derived(make_tracks),
-        settings=make_settings(design, profile, hours, most_encounters, last_level, until),
+        settings=make_settings(
+            design, tables[len(tables) // 2], hours, most_encounters, last_level, until, leaps=leaps
+        ),
         quitting=quit_rules(design, profile),
     )
 
@@ -191,12 +196,6 @@ def is_practised_at_cap(profile: ProfileTables, track: str) -> bool:
     highest = design.track(track).max_level
     chances = [profile.chance(columns.at_skill(level))[-1, mine].sum() for level in (None, highest)]
     return bool(max(chances) > HARDLY_EVER)
-
-
-def shape_of_times(design: Design) -> float:
-    """Return the shape of the gamma distributed time of an encounter; 0 for no variation."""
-    variation = float(design.encounters.variation)
-    return 1.0 / variation**2 if variation else 0.0
 
 
 def make_sources(design: Design) -> Sources:

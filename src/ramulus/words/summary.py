@@ -132,7 +132,23 @@ def _quit_before_cap(result: SimulationResult) -> list[str]:
 
 def said_of_counting(result: SimulationResult) -> list[str]:
     """Return how sure the quantiles are, where that needs a word."""
-    return [] if result.keeps_players else ["Quantiles are within 0.4 %: the run is too large to keep every player."]
+    said = [] if result.keeps_players else ["Quantiles are within 0.4 %: the run is too large to keep every player."]
+    return said + _leaps(result)
+
+
+def _leaps(result: SimulationResult) -> list[str]:
+    """Return what was played in leaps."""
+    totals = [profile.totals for profile in result.played.profiles.values()]
+    leapt = sum((one.leapt for one in totals[1:]), totals[0].leapt)
+    if not leapt.any():
+        return []
+    at = (result.design.track().start_level + leapt.nonzero()[0]).tolist()
+    percent = math.floor(1000 * leapt.sum() / sum(one.met.sum() for one in totals)) / 10  # Never all of them.
+    where = f"level {at[0]}" if len(at) == 1 else f"levels from {at[0]} to {at[-1]}"
+    return [
+        f"{percent:g} % of all encounters, at {where}, were played in leaps: drawn many at once, by the same laws "
+        "(simulate --no-leaps plays each)."
+    ]
 
 
 def _slow(row: pd.Series) -> str:
