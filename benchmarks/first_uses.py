@@ -1,4 +1,4 @@
-"""What is waited for before anything is played: kernels compiled, kept ones loaded, vectors searched; commits in turns.
+"""What is waited for before anything is played: kernels, loading, vectors, the first commands; commits in turns.
 
     python benchmarks/first_uses.py src ../before/src       # ROUNDS rounds of each folder of sources
 
@@ -10,11 +10,13 @@ from __future__ import annotations
 
 import json
 import os
+import resource
 import subprocess
 import sys
 import tempfile
 
-ROUNDS = 3
+ROUNDS, TIMES = 3, 5
+COMMANDS = ("--help", "levels demo.toml", "check demo.toml", "simulate demo.toml --players 200")
 SIMULATE = """
 import json, time
 import ramulus as rm
@@ -45,6 +47,21 @@ def seconds_of(script: str, sources: str, cache: str) -> float:
     return float(json.loads(ran.stdout))
 
 
+def seconds_of_command(words: str, sources: str, folder: str) -> float:
+    """Return the CPU seconds of a command on the demo design, all of it, the least of some times."""
+    environment = os.environ | {"PYTHONPATH": os.path.abspath(sources)}
+    ran = [sys.executable, "-c", "import ramulus; ramulus.demo_design().save('demo.toml')"]
+    subprocess.run(ran, env=environment, cwd=folder, check=True)
+    spent = []
+    for _ in range(TIMES):
+        before = resource.getrusage(resource.RUSAGE_CHILDREN)
+        ran = [sys.executable, "-m", "ramulus", *words.split()]
+        subprocess.run(ran, env=environment, cwd=folder, check=True, capture_output=True)
+        after = resource.getrusage(resource.RUSAGE_CHILDREN)
+        spent.append(after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime)
+    return min(spent)
+
+
 def one_round(sources: str) -> dict[str, float]:
     """Return what each first use takes."""
     alone, three = SIMULATE.format(kinds=False), SIMULATE.format(kinds=True)
@@ -54,6 +71,7 @@ def one_round(sources: str) -> dict[str, float]:
             "loading it": seconds_of(alone, sources, cache),
             "compiling three kernels": seconds_of(three, sources, other),
             "exporting the demo": seconds_of(EXPORT, sources, cache),
+            **{words: seconds_of_command(words, sources, cache) for words in COMMANDS},
         }
 
 

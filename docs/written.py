@@ -9,12 +9,15 @@ import subprocess
 import sys
 from pathlib import Path
 
+from ramulus.cli.main import app_of
+
+app = app_of(())  # What describes commands looks for it in this file.
 PAGE = Path(__file__).parent / "commands.md"
 
 
 def commands() -> str:
     """Return every command with its arguments and options, as Markdown."""
-    made = [sys.executable, "-m", "typer", "ramulus.cli.main", "utils", "docs", "--name", "ramulus"]
+    made = [sys.executable, "-m", "typer", __file__, "utils", "docs", "--name", "ramulus"]
     return subprocess.run(made, check=True, capture_output=True, text=True).stdout
 
 

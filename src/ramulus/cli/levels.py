@@ -43,17 +43,17 @@ def levels(
     elif all_tracks:
         _every_track(design, player, printing)
     else:
-        from ramulus.tables.levels import jump_levels, level_table, shape_in_words
+        from ramulus.tables.levels import jump_levels, level_columns, shape_in_words
 
-        table = level_table(design, track, player=player, from_level=from_level, to_level=to_level)
-        name = track or design.main_track_name
+        columns = level_columns(design, track, player=player, from_level=from_level, to_level=to_level)
+        name, jumps = track or design.main_track_name, set(jump_levels(design, track))
         bought = f", stats as {player} buys" if player else ", no upgrades bought" if design.upgrades else ""
         printing.table(
-            table,
+            columns,
             LEVELS,
             f"{design.title}: {name}{bought}",
             shape_in_words(design, track),
-            strong=table["level"].isin(jump_levels(design, track)).tolist(),
+            strong=[level in jumps for level in columns["level"].tolist()],
         )
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import errno
 import os
 import sys
+from collections.abc import Sequence
+from importlib import import_module
 from typing import Annotated
 
 # Its plug-ins would be looked for among everything that is installed; a command has no use for them.
@@ -13,43 +15,35 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 import typer
 
 from ramulus import __version__
-from ramulus.cli import (
-    award,
-    bench,
-    check,
-    compare,
-    compile,
-    conform,
-    demo,
-    effort,
-    explain,
-    export,
-    fit,
-    levels,
-    new,
-    observed,
-    party,
-    plot,
-    replay,
-    report,
-    sample,
-    sensitivity,
-    show,
-    simulate,
-    tune,
-)
 from ramulus.errors import RamulusError, UnknownNameError
 from ramulus.showing import harmless
 
-app = typer.Typer(
-    name="ramulus",
-    help="How fast do players level? Costs, awards, growth and simulated players, before the game exists.",
-    no_args_is_help=True,
-    pretty_exceptions_enable=False,
-    rich_markup_mode=None,
+# In the order in which they are shown.
+COMMANDS = (
+    "demo",
+    "new",
+    "check",
+    "levels",
+    "explain",
+    "award",
+    "effort",
+    "simulate",
+    "party",
+    "compare",
+    "sensitivity",
+    "tune",
+    "plot",
+    "report",
+    "bench",
+    "export",
+    "conform",
+    "sample",
+    "replay",
+    "observed",
+    "fit",
+    "show",
+    "compile",
 )
-
-
 LIBRARIES = ("numpy", "numba", "scipy", "pandas", "pydantic", "matplotlib")
 
 
@@ -63,7 +57,6 @@ def _show_version(wanted: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def _main(
     version: Annotated[
         bool, typer.Option("--version", help="Print the version.", callback=_show_version, is_eager=True)
@@ -72,32 +65,22 @@ def _main(
     pass
 
 
-for command in (
-    demo,
-    new,
-    check,
-    levels,
-    explain,
-    award,
-    effort,
-    simulate,
-    party,
-    compare,
-    sensitivity,
-    tune,
-    plot,
-    report,
-    bench,
-    export,
-    conform,
-    sample,
-    replay,
-    observed,
-    fit,
-    show,
-    compile,
-):
-    command.register(app)
+def app_of(words: Sequence[str]) -> typer.Typer:
+    """Return the app: with the command alone that begins some words, or with all where none does.
+
+    Every option of every command would take longer to be laid out than some of them take to answer.
+    """
+    app = typer.Typer(
+        name="ramulus",
+        help="How fast do players level? Costs, awards, growth and simulated players, before the game exists.",
+        no_args_is_help=True,
+        pretty_exceptions_enable=False,
+        rich_markup_mode=None,
+    )
+    app.callback()(_main)
+    for command in words[:1] if words and words[0] in COMMANDS else COMMANDS:
+        import_module(f"ramulus.cli.{command}").register(app)
+    return app
 
 
 def run() -> None:
@@ -109,7 +92,7 @@ def run() -> None:
     try:
         try:
             _say_what_a_file_is_for(sys.argv[1:])
-            app()
+            app_of(sys.argv[1:])()
         finally:
             sys.stdout.flush()
     except UnknownNameError as error:

@@ -20,6 +20,10 @@ from ramulus.words.writers import Column, significant
 if TYPE_CHECKING:
     import pandas as pd
 
+    from ramulus.formula.functions import Array
+
+    Table = Mapping[str, Array]
+
 MOST_ROWS = 1_000
 
 
@@ -43,7 +47,7 @@ class Printing:
 
     def table(
         self,
-        table: pd.DataFrame,
+        table: pd.DataFrame | Table,
         heads: Mapping[str, Column],
         title: str = "",
         foot: str = "",
@@ -54,7 +58,8 @@ class Printing:
         """Print a table, or write it to the output file.
 
         Args:
-            table: what to show, under its Python names.
+            table: what to show, under its Python names: a table, or its columns as arrays, which are shown without
+                loading what tables need.
             heads: how the columns look on a terminal, most important first; a column that is not among them
                 shows as a plain number or text. What does not fit is left to the other formats.
             title: stands above the table.
@@ -64,6 +69,13 @@ class Printing:
             strong: for each row, whether it stands out on a terminal.
         """
         table = self._chosen(table)
+        if self.for_a_reader:
+            _print_rich(table, heads, title, foot, whole=bool(self.columns), strong=strong)
+            return
+        if isinstance(table, Mapping):
+            import pandas as pd
+
+            table = pd.DataFrame(table)
         if self.output is not None:
             from ramulus.files import write_table
 
@@ -76,8 +88,6 @@ class Printing:
             self.say(f"wrote {self.output}")
             if foot:
                 self.say(foot)
-        elif self.format is Format.table:
-            _print_rich(table, heads, title, foot, whole=bool(self.columns), strong=strong)
         else:
             print(self._text(table, more), end="")
 
@@ -98,15 +108,17 @@ class Printing:
         numbers = dict.fromkeys(str(name) for one in tables for name in one.select_dtypes("number").columns)
         return {**self.about(), "units": units_of(self.command, [name for name in numbers if name not in self.own])}
 
-    def _chosen(self, table: pd.DataFrame) -> pd.DataFrame:
+    def _chosen(self, table: pd.DataFrame | Table) -> pd.DataFrame | Table:
         """Return the columns that were asked for, in that order.
 
         Raises:
             UnknownNameError: the table has no such column.
         """
         for name in self.columns:
-            if name not in table.columns:
-                raise UnknownNameError("column", name, map(str, table.columns))
+            if name not in table:
+                raise UnknownNameError("column", name, map(str, table))
+        if isinstance(table, Mapping):
+            return {name: table[name] for name in self.columns or table}
         return table[list(self.columns)] if self.columns else table
 
     @property
@@ -142,23 +154,30 @@ def waiting(doing: str, *, quiet: bool) -> Iterator[None]:
 
 
 def _print_rich(
-    table: pd.DataFrame, heads: Mapping[str, Column], title: str, foot: str, *, whole: bool, strong: Sequence[bool]
+    table: pd.DataFrame | Table,
+    heads: Mapping[str, Column],
+    title: str,
+    foot: str,
+    *,
+    whole: bool,
+    strong: Sequence[bool],
 ) -> None:
     """Print a table; `whole`: in the order of its columns, which were asked for by name."""
     from rich.table import Table
     from rich.text import Text
 
-    left_out, table = len(table) - MOST_ROWS, table.head(MOST_ROWS)
-    names = [] if whole else [name for name in heads if name in table.columns]
-    names += [name for name in table.columns if name not in names]
-    written = {name: _written(table[name], heads.get(name, Column(name, significant))) for name in names}
+    names = [] if whole else [name for name in heads if name in table]
+    names += [name for name in table if name not in names]
+    values = {name: table[name][:MOST_ROWS].tolist() for name in names}
+    written = {name: _written(values[name], heads.get(name, Column(name, significant))) for name in names}
     shown, hidden = _fitting(names, heads, written)
-    order = [name for name in table.columns if name in shown]
+    order = [name for name in table if name in shown]
     grid = Table(box=None, header_style="bold", pad_edge=False, show_edge=False, padding=(0, 1))
     for name in order:
         is_text = table[name].dtype == object or str(table[name].dtype) in ("str", "string")
         grid.add_column(Text(_head(name, heads)), justify="left" if is_text else "right", no_wrap=True)
-    marked = [*strong, *([False] * (len(table) - len(strong)))]
+    rows = max(map(len, values.values()), default=0)
+    marked = [*strong, *([False] * (rows - len(strong)))]
     for stands_out, *cells in zip(marked, *(written[name] for name in order), strict=False):
         toned = [Text(cell, style=tone_of(name, cell)) for name, cell in zip(order, cells, strict=True)]
         grid.add_row(*toned, style=STYLES["strong"] if stands_out else "")
@@ -166,6 +185,7 @@ def _print_rich(
     if title:
         shown_on.print(Text(title, style=STYLES["strong"]))
     shown_on.print(grid)
+    left_out = max((len(table[name]) for name in names), default=0) - rows
     if left_out > 0:
         shown_on.print(Text(f"{left_out:,} more rows with --format csv or --output FILE", style=STYLES["quiet"]))
     if hidden:
@@ -192,8 +212,8 @@ def _head(name: str, heads: Mapping[str, Column]) -> str:
     return heads[name].head if name in heads else harmless(name)
 
 
-def _written(values: pd.Series, column: Column) -> list[str]:
-    return [harmless(column.write(value)) for value in values.tolist()]
+def _written(values: list[Any], column: Column) -> list[str]:
+    return [harmless(column.write(value)) for value in values]
 
 
 def _fitting(

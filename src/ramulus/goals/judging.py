@@ -6,8 +6,6 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-import pandas as pd
-
 from ramulus.design.goal import (
     EVERYONE,
     DaysGoal,
@@ -23,6 +21,8 @@ from ramulus.goals.kinds import hours_needed, measure, words_of
 from ramulus.goals.measuring import Measured
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
     from ramulus.simulation.played import PlayedDesign
 
@@ -117,6 +117,8 @@ def goals_table(result: PlayedDesign) -> pd.DataFrame:
 
 def table_of(judged: list[Judged]) -> pd.DataFrame:
     """Return judged goals as a table."""
+    import pandas as pd
+
     return pd.DataFrame([one.row for one in judged], columns=list(GOAL_COLUMNS))
 
 

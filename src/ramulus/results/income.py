@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from ramulus.simulation.tally import CAP, END_REASONS
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.simulation.played import Played
 
 Levels = NDArray[np.int64]
@@ -18,6 +19,8 @@ Levels = NDArray[np.int64]
 
 def income_table(played: Played, levels: Levels, source_names: list[str]) -> pd.DataFrame:
     """Return the rows of `SimulationResult.income`."""
+    import pandas as pd
+
     tables, sources = [], np.array(source_names, dtype=object)
     for name, profile in played.profiles.items():
         totals, count = profile.totals, profile.players
@@ -37,6 +40,8 @@ def income_table(played: Played, levels: Levels, source_names: list[str]) -> pd.
 
 def waste_table(played: Played, levels: Levels) -> pd.DataFrame:
     """Return the rows of `SimulationResult.waste`."""
+    import pandas as pd
+
     tables = []
     for name, profile in played.profiles.items():
         earned, wasted = profile.totals.income.sum(axis=1), profile.totals.waste
@@ -54,6 +59,8 @@ def waste_table(played: Played, levels: Levels) -> pd.DataFrame:
 
 def endings_table(played: Played, levels: Levels) -> pd.DataFrame:
     """Return the rows of `SimulationResult.stuck`."""
+    import pandas as pd
+
     rows: list[tuple[Any, ...]] = []
     for name, profile in played.profiles.items():
         for reason, level in np.argwhere(profile.ended).tolist():

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
@@ -17,6 +17,9 @@ from ramulus.simulation.played import Arrivals, Each, Group, PlayedDesign, Playe
 from ramulus.simulation.population import mixed_quantile, shares_of
 from ramulus.simulation.samples import WholeSample, quantile
 from ramulus.simulation.still_playing import still_by_level
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 class PaceTables(PlayedDesign):
@@ -76,6 +79,8 @@ class PaceTables(PlayedDesign):
         Raises:
             RamulusError: the run was too large to split it by ability.
         """
+        import pandas as pd
+
         name, tables = track or self.design.main_track_name, []
         for profile, _ in self._by_profile(track):
             for third, group in self._thirds(profile) if by_ability else ((None, profile),):
@@ -117,6 +122,8 @@ class PaceTables(PlayedDesign):
             A row a profile and level: `player`, `level`, `reached`, `days_p10`, `days_p50`, `days_p90`; days are empty
             for a profile without a schedule.
         """
+        import pandas as pd
+
         tables = []
         for profile, arrivals in self._by_profile(track):
             front = {"player": profile.profile, "level": self._levels(track)}
@@ -131,6 +138,8 @@ class PaceTables(PlayedDesign):
         Returns:
             A row a level: `level`, `reached` (share), `hours_p10`, `hours_p50`, `hours_p90`.
         """
+        import pandas as pd
+
         levels, shares = self._levels(track), shares_of(self.design, list(self.played.profiles))
         samples = [(arrivals.seconds, profile.players) for profile, arrivals in self._by_profile(track)]
         reached = sum(
@@ -148,6 +157,8 @@ class PaceTables(PlayedDesign):
         Raises:
             RamulusError: the hours lie beyond the horizon, or the level outside the track.
         """
+        import pandas as pd
+
         self._refuse_beyond(hours)
         levels = self._levels(track)
         if not levels[0] <= level <= levels[-1]:
@@ -165,6 +176,8 @@ class PaceTables(PlayedDesign):
         Raises:
             RamulusError: the hours lie beyond the horizon.
         """
+        import pandas as pd
+
         self._refuse_beyond(hours)
         levels = self._levels(track)
         tables = []
@@ -184,6 +197,8 @@ class PaceTables(PlayedDesign):
             A row a profile and level: `player`, `level`, `players`, `hours_p10`, `hours_p50`, `hours_p90`; with gates
             also `gate_hours_p50`, which are not within the level.
         """
+        import pandas as pd
+
         tables = []
         for profile, arrivals in self._by_profile(track):
             there, stays = arrivals.seconds.reached(), InLevel(arrivals, profile, track or self.design.main_track_name)
@@ -204,6 +219,8 @@ class PaceTables(PlayedDesign):
             beyond how they grow around it; and `why`, in words, of the one that drags, else of the step. Not a number
             where hours are not known, and where no level stands out.
         """
+        import pandas as pd
+
         name = track or self.design.main_track_name
         rows = [
             {"player": profile.profile, **standing_out(self.design, profile, arrivals, name)}

@@ -7,7 +7,6 @@ from concurrent.futures import Executor
 from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from ramulus.errors import refuse_other_than_design
@@ -17,6 +16,8 @@ from ramulus.simulation.in_flight import Progress
 from ramulus.simulation.parties import PlayedParties, play_parties
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
 
 
@@ -55,6 +56,8 @@ class PartyRun:
             A row an encounter (0 is the start) and member: `encounter`, `member`, `hours_p50`, the median of played
             hours by then, and `level_p10`, `level_p50`, `level_p90`. A party that has ended stays as it was.
         """
+        import pandas as pd
+
         levels = _quantiles(self.played.levels)
         hours = _quantiles(self.played.hours)[50]
         steps, members = levels[50].shape
@@ -73,6 +76,8 @@ class PartyRun:
             how many played hours; `close_after` and `close_hours`, the same for levels within one of each other. Not
             a number where it never came to that.
         """
+        import pandas as pd
+
         width = np.ptp(self.played.levels, axis=2)
         table: dict[str, NDArray[np.float64] | NDArray[np.int64]] = {"party": np.arange(self.parties)}
         for name, within in (("even", 0), ("close", 1)):
@@ -89,6 +94,8 @@ class PartyRun:
             A row a member: `member`, `share` of the parties in which it quit before they ended, `by_day` and
             `impatient`, the shares by reason, and `encounters_p50` and `hours_p50`, the median of those who quit.
         """
+        import pandas as pd
+
         log, rows = self.played.log, []
         for index, member in enumerate(self.members):
             gone = log.quit[:, index] >= 0
@@ -108,6 +115,8 @@ class PartyRun:
             at the start), `member`, `award` in XP, `cut`, XP taken off to hold the member below the leader, `level`
             and `xp` afterwards.
         """
+        import pandas as pd
+
         played, log = self.played, self.played.log
         rows = slice(0, int(log.played[party]) + 1)
         level = log.level[party, rows]

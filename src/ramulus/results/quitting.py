@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from ramulus.rules.coming import last_whole_day, points_of
@@ -15,12 +14,16 @@ from ramulus.simulation.quits import QUIT_REASONS
 from ramulus.simulation.samples import share_interval
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
     from ramulus.simulation.played import PlayedProfile
 
 
 def quits_table(profile: PlayedProfile, levels: NDArray[np.int64]) -> pd.DataFrame:
     """Return who would have quit, a row a level and reason."""
+    import pandas as pd
+
     quits, rows = profile.quits, []
     if quits is not None:
         for reason, name in list(enumerate(QUIT_REASONS))[1:]:
@@ -38,6 +41,8 @@ def quits_table(profile: PlayedProfile, levels: NDArray[np.int64]) -> pd.DataFra
 
 def still_by_day(design: Design, profile: PlayedProfile, hours: float, confidence: float) -> pd.DataFrame:
     """Return the share that had not quit by the end of each own day, as far as every schedule was played."""
+    import pandas as pd
+
     schedules, quits = schedules_of(design, design.profile(profile.profile)), profile.quits
     columns = ["player", "day", "still_playing", "still_playing_low", "still_playing_high"]
     if quits is None or not schedules:

@@ -6,8 +6,6 @@ from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-import pandas as pd
-
 from ramulus.errors import RamulusError
 from ramulus.goals import goals_table
 from ramulus.results.income import endings_table, income_table, waste_table
@@ -22,6 +20,8 @@ from ramulus.simulation.still_playing import still_by_level
 
 if TYPE_CHECKING:
     import os
+
+    import pandas as pd
 
 
 class SimulationResult(PaceTables):
@@ -96,6 +96,8 @@ class SimulationResult(PaceTables):
             day" or "ran out of patience"), `players`, `share` of the profile's players, `hours_p50` and `days_p50`,
             the median of played hours and of the calendar day of those who quit there (no day without a schedule).
         """
+        import pandas as pd
+
         levels = self._levels(None)
         tables = [quits_table(profile, levels) for profile in self.played.profiles.values()]
         some = [table for table in tables if len(table)]
@@ -113,6 +115,8 @@ class SimulationResult(PaceTables):
             `still_playing`, `still_playing_low`, `still_playing_high`. By day, profiles that cannot quit or have no
             schedule are left out. By level, empty where more than a tenth neither quit nor got there.
         """
+        import pandas as pd
+
         if by == "day":
             tables = [
                 still_by_day(self.design, profile, self.hours, interval) for profile in self.played.profiles.values()
@@ -142,6 +146,8 @@ class SimulationResult(PaceTables):
         Raises:
             RamulusError: the run was too large to keep every player, or the level is outside the track or its start.
         """
+        import pandas as pd
+
         levels = self._levels(None)
         if level is not None and not levels[0] < level <= levels[-1]:
             raise RamulusError(f"level {level}; allowed: {levels[0] + 1} … {levels[-1]}")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
+from numpy.typing import NDArray
 
 from ramulus.design.names import stat_track
 from ramulus.errors import UnknownNameError
@@ -15,6 +15,8 @@ from ramulus.rules.xp_units import whole_where_whole
 from ramulus.tables.cost_shape import cost_shape, jumps
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
 
 
@@ -51,6 +53,20 @@ def level_table(
         1      2  84.0     60
         2      3 130.0    144
     """
+    import pandas as pd
+
+    return pd.DataFrame(level_columns(design, track, player=player, from_level=from_level, to_level=to_level))
+
+
+def level_columns(
+    design: Design,
+    track: str | None = None,
+    *,
+    player: str | None = None,
+    from_level: int | None = None,
+    to_level: int | None = None,
+) -> dict[str, NDArray[Any]]:
+    """Return the columns of `level_table` by name, for whoever only shows them, shape (levels,) each."""
     tabulation = tabulated(design)
     curve = tabulation.track(track).curve
     columns = {
@@ -62,14 +78,13 @@ def level_table(
     stats = tabulation.stats(player)
     mine = [name for name, stat in design.stats.items() if stat_track(design, stat) == curve.track]
     columns.update({name: stats[name].values for name in mine})
-    table = pd.DataFrame(columns)
     low = curve.start_level if from_level is None else from_level
     high = curve.max_level if to_level is None else to_level
-    shown = table[(table["level"] >= low) & (table["level"] <= high)]
-    if shown.empty:
+    shown = (columns["level"] >= low) & (columns["level"] <= high)
+    if not shown.any():
         known = [f"{curve.start_level} … {curve.max_level}"]
         raise UnknownNameError("range of levels", f"{low} … {high}", known)
-    return shown.reset_index(drop=True)
+    return {name: values[shown] for name, values in columns.items()}
 
 
 def growth(costs: Array) -> Array:
