@@ -53,7 +53,7 @@ SHOWN = os.dup(1)  # Pytest keeps what is printed to itself.
 # Who else runs a folder's lines (whole processes, figures, pages, documents) would notice by luck, and takes long.
 ABOUT = {
     "rules": ("edges_of_rules", "ledger", "multipliers", "encounters", "costs", "cost_files", "arrivals", "tabulation", "properties",
-              "workings", "sources_traced", "held_up", "places", "every_rule", "draws"),
+              "workings", "sources_traced", "held_up", "places", "every_rule", "draws", "players", "surroundings", "results", "check"),
     "goals": ("goals", "goal_numbers", "check", "results", "other_means", "places", "accepting"),
     "comparing": ("compare", "paired", "other_means", "results"),
     "tuning": ("tuning", "aims", "goal_numbers", "goals", "paired"),

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 import ramulus as rm
 from conftest import make
 from ramulus.rules import pay
+from ramulus.rules.pay import MeanAward
 from ramulus.rules.tabulation import tabulated
 from ramulus.tables.effort import left_out
 
@@ -200,6 +201,9 @@ def test_a_wide_range_over_many_levels_says_how_near_it_is():
     design = make(max_level=2000, sources={"a": {"level": 1, "xp": {"low": 0, "high": 200_000}, "seconds": 1}})
     assert rm.gain_table(design)["award"].iloc[0] == pytest.approx(99_999.5)
     assert left_out(design) == ["Mean awards are within half an XP where XP has very many values: a."]
+    tables = tabulated(design)
+    split = MeanAward(design, tables.columns, tables.laws, np.ones(tables.columns.shape), parts=4)
+    assert split.success[0, 0] == pytest.approx(100_000 / 4, abs=1)
 
 
 def test_everything_in_one_pass_agrees_with_one_formula_at_a_time():

@@ -318,6 +318,7 @@ def test_a_save_of_another_design_or_a_damaged_one_says_so():
     for broken in (
         more,
         {"level": 99},
+        {"level": 0, "peak_level": 0, "xp": 0, "earned": 0},
         {"xp": -1},
         {"xp": 1000},
         {"earned": "many"},

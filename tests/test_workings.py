@@ -71,10 +71,21 @@ def test_each_line_of_a_segment_gives_its_value(limits):
         ({"points": [[1, 10], [6, 60]], "at_most": 25}, 3, ["(60 - 10) / (6 - 1) * (3 - 1) + 10", "min(30, 25)", "floor(25)"]),
         ({"values": [10, 20, 30, 40, 50]}, 2, ["20", "floor(20)"]),
         ({"values": [10, 20], "beyond": "hold", "rounding": "none"}, 4, ["20"]),
+        # Totals held on: 10 and 30 by points, then the last cost, 20, again and again.
+        ({"points": [[1, 0], [2, 10], [3, 30]], "gives": "total", "beyond": "hold"}, 4,
+         ["50", "floor(50)", "50", "70", "floor(70)", "70", "70 - 50"]),
     ],
 )  # fmt: skip
 def test_a_working_by_hand(cost, level, lines):
     assert [step.put_in for step in rm.explain(make(cost), "tracks.warden.cost", level).steps] == lines
+
+
+def test_a_working_says_what_it_goes_by():
+    held = rm.explain(make({"points": [[1, 0], [3, 30]], "gives": "total", "beyond": "hold"}), "tracks.warden.cost", 4)
+    assert [step.note for step in held.steps if "last cost" in step.expression] == ["after 30", "after 45"]
+    through = make({"points": [[1, 10], [4, 40], [6, 90]]})
+    notes = [rm.explain(through, "tracks.warden.cost", level).steps[0].note for level in (3, 4)]
+    assert notes[0] != "the point itself" == notes[1]
 
 
 GROWTHS = st.one_of(

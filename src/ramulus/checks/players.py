@@ -59,9 +59,11 @@ def _try_everyone(design: Design) -> None:
 def _try_tables(design: Design, name: str, ability: int) -> None:
     """Compute what an encounter takes and pays players of one profile and ability."""
     tabulation = tabulated(design)
-    profile = tabulation.profile(name, ability)
+    profile, on = tabulation.profile(name, ability), tabulation.always_on
     encounters = profile.encounters
-    _ = encounters.seconds, encounters.success, encounters.weight, profile.alone.product(tabulation.always_on)
+    _ = encounters.seconds, encounters.success, encounters.weight, profile.alone.units(on)
+    if len(encounters.practice.columns.sources):
+        _ = profile.alone.skill_units(on)
     if drained_pools(design):
         pools = profile.pools
         _ = pools.drain, pools.program, pools.rest_seconds(pools.size.sum(axis=0))
