@@ -713,19 +713,40 @@ def test_a_log_that_this_design_cannot_have_made_is_refused(tmp_path, cli, canop
     assert canopy.read_text(encoding="utf-8") == before
 
 
-def test_staying_is_read_off_a_log_that_is_cut_off(tmp_path):
+def staying(**quits):
+    """The demo's adept, who plays six minutes a day, and quits as is said."""
     data = DEMO.to_dict()
-    data["players"] = {
-        "adept": {**data["players"]["adept"], "stays": [[1, 0.9], [7, 0.6], [30, 0.3]], "hours_per_day": 0.1}
-    }
-    data = {key: value for key, value in data.items() if key not in ("goals", "party", "multipliers")}
-    design = rm.Design.from_dict(data)
+    data["players"] = {"adept": {**data["players"]["adept"], **quits, "hours_per_day": 0.1}}
+    return rm.Design.from_dict({key: data[key] for key in data if key not in ("goals", "party", "multipliers")})
+
+
+def test_staying_is_read_off_a_log_that_is_cut_off(tmp_path):
+    design = staying(stays=[[1, 0.9], [7, 0.6], [30, 0.3]])
     table = rm.sample_log(design, players={"adept": 500}, days=60, seed=2, meals=0)
     found = fitted(design, table, tmp_path).table().set_index("name")
     for day, share in ((7, 0.6), (30, 0.3)):
         row = found.loc[f"players.adept.stays.{day}"]
         assert row["low"] - 0.01 < share < row["high"] + 0.01 and row["high"] - row["low"] < 0.12, row.to_dict()
     assert found.loc["players.adept.days_per_week", "after"] == pytest.approx(6, abs=0.05)
+
+
+def test_a_chance_to_quit_is_read_off_a_log_that_is_cut_off(tmp_path):
+    name, chance = "players.adept.quit_chance_per_play_day", 0.05
+    table = rm.sample_log(staying(quit_chance_per_play_day=chance), players={"adept": 300}, days=60, seed=3, meals=0)
+    found = fitted(staying(quit_chance_per_play_day=0.2), table, tmp_path)
+    row = found.table().set_index("name").loc[name]
+    assert row["low"] < chance < row["high"] and row["high"] - row["low"] < 0.02
+    # By hand: whoever has not been seen for the last fortnight is gone after its last day, of those that it played.
+    day = pd.to_datetime(table["time"]).dt.normalize()
+    until = pd.to_datetime(table["time"]).max() - pd.Timedelta(days=14)
+    days = {player: np.unique(day[rows]) for player, rows in table.groupby("player").groups.items()}
+    last = pd.to_datetime(table.groupby("player")["time"].max())
+    gone = {player: last[player] < until for player in days}
+    played = sum(len(some) if gone[player] else (some < until.normalize()).sum() for player, some in days.items())
+    assert row["after"] == pytest.approx(sum(gone.values()) / played, rel=1e-12)
+    assert found.design.players["adept"].quit_chance_per_play_day == pytest.approx(chance, abs=0.01)
+    short = fitted(staying(quit_chance_per_play_day=0.2), table[day < day.min() + pd.Timedelta(days=9)], tmp_path)
+    assert "more than four weeks" in short.not_told[name]
 
 
 def test_what_the_columns_cannot_tell_is_said(tmp_path, plays):

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.recorded.following import Followed, follow
-from ramulus.recorded.forecast import Span
+from ramulus.recorded.forecast import GONE_AFTER, Span
 from ramulus.recorded.rows import Batch
 
 if TYPE_CHECKING:
@@ -34,6 +34,7 @@ class PlayerHabits:
         varied, mean_squared: sums whose ratio is the squared coefficient of variation of times, shape (n,).
         day_seconds, days: seconds played on whole play days, and how many of those there are, shape (n,).
         week_days, weeks: play days in whole weeks, and how many of those there are, shape (n,).
+        early_days: play days before the last fortnight of the log, shape (n,).
     """
 
     keys: NDArray[np.uint64]
@@ -46,6 +47,7 @@ class PlayerHabits:
     days: Array
     week_days: Array
     weeks: Array
+    early_days: Array
 
     def of(self, which: NDArray[np.bool_]) -> PlayerHabits:
         """Return those of some of the players."""
@@ -64,10 +66,7 @@ def habits_in(design: Design, batches: Iterable[Batch], span: Span) -> PlayerHab
 def _of_batch(batch: Batch, followed: Followed, span: Span) -> PlayerHabits:
     pause, pauses = _pauses(batch, followed)
     varied, squared = _variation(batch, followed)
-    day_seconds, days, week_days, weeks = _days(batch, followed, span)
-    return PlayerHabits(
-        batch.keys, batch.profiles, pause, pauses, varied, squared, day_seconds, days, week_days, weeks
-    )  # fmt: skip
+    return PlayerHabits(batch.keys, batch.profiles, pause, pauses, varied, squared, *_days(batch, followed, span))
 
 
 def _pauses(batch: Batch, followed: Followed) -> tuple[Array, Array]:
@@ -105,8 +104,8 @@ def _variation(batch: Batch, followed: Followed) -> tuple[Array, Array]:
     return varied, squared
 
 
-def _days(batch: Batch, followed: Followed, span: Span) -> tuple[Array, Array, Array, Array]:
-    """Return seconds on whole play days and how many there are, and play days in whole weeks and how many weeks."""
+def _days(batch: Batch, followed: Followed, span: Span) -> tuple[Array, Array, Array, Array, Array]:
+    """Return what `PlayerHabits` says of days and weeks: its last five."""
     day, owner = span.day_of(batch.rows.time), batch.owner
     played = np.diff(followed.clock, prepend=0.0)
     sits_down = np.isnan(followed.pause) & (played <= 0)
@@ -124,6 +123,7 @@ def _days(batch: Batch, followed: Followed, span: Span) -> tuple[Array, Array, A
     first, last = day[batch.starts[:-1]], day[batch.starts[1:] - 1]
     whole = which < last[whose]  # Nobody knows whether it meant to play on, on its last day.
     weeks = (last - first) // WEEK
+    early = which < int(span.day_of(np.array([span.ends - GONE_AFTER]))[0])
     in_weeks = which - first[whose] < WEEK * weeks[whose]
     by_player = {"minlength": batch.players}
     return (
@@ -131,6 +131,7 @@ def _days(batch: Batch, followed: Followed, span: Span) -> tuple[Array, Array, A
         np.bincount(whose[whole], **by_player).astype(float),
         np.bincount(whose[in_weeks], **by_player).astype(float),
         weeks.astype(float),
+        np.bincount(whose[early], **by_player).astype(float),
     )
 
 

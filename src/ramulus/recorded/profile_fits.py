@@ -28,7 +28,7 @@ from ramulus.recorded.pursuit_fit import Choices, counts_of, pursuit_of_players
 from ramulus.recorded.sample_files import hours_in
 from ramulus.recorded.sampling import Habits, first_midnight, sampled
 from ramulus.recorded.seen import Seen, seen_in
-from ramulus.recorded.staying import stays_of
+from ramulus.recorded.staying import chance_to_quit, stays_of
 from ramulus.recorded.trait_fit import TraitTables, likelihoods, mean_and_sd, refined
 from ramulus.rules.ability import CLASSES, ability_of, classes_of, quantile_of
 from ramulus.rules.schedule import schedules_of
@@ -106,7 +106,7 @@ class ProfileFits:
             self.not_told[f"{at}.seconds_between"] = "needs the column seconds, how long each encounter took"
         found += self._pursuit(profile, place, found)
         found += self._schedule(profile, place, mine)
-        return found + self._staying(profile, place)
+        return found + self._staying(profile, place, mine)
 
     def _own(self, mine: PlayerHabits) -> dict[str, Any]:
         """Return the players' own factors on time, by their sorted keys: how their pauses stand to the middle one."""
@@ -191,21 +191,25 @@ class ProfileFits:
         span = self.span._replace(begins=first_midnight(starts_on))
         return habits_in(self.design, [part.batch for part in some], span)
 
-    def _staying(self, profile: str, place: int) -> list[Estimate]:
+    def _staying(self, profile: str, place: int, mine: PlayerHabits) -> list[Estimate]:
         player, at = self.design.profile(profile), f"players.{profile}"
         if player.patience_hours_per_level is not None:
             self.not_told[f"{at}.stays"] = "who left by day and who ran out of patience are not told apart"
             return []
-        if player.quit_chance_per_play_day is not None:
-            self.not_told[f"{at}.quit_chance_per_play_day"] = "is not fitted; stays is, where the profile says that"
-            return []
         seen = self._seen(place)
+        long = self.span.ends - self.span.begins >= 2 * GONE_AFTER
+        why = "nobody short of the cap is gone two weeks before its end" if long else "needs more than four weeks"
+        if player.quit_chance_per_play_day is not None:
+            ends = chance_to_quit(seen, mine, self.span)
+            name = f"{at}.quit_chance_per_play_day"
+            if not math.isfinite(ends[0]):
+                self.not_told[name] = why
+                return []
+            return [estimate(name, float(player.quit_chance_per_play_day), ends, "time")]
         points = [int(day) for day, _ in player.stays or []] or [1, 7, 30]
         found = stays_of(seen, self.span, points)
         before = {int(day): float(share) for day, share in player.stays or []}
         if not found:
-            long = self.span.ends - self.span.begins >= 2 * GONE_AFTER
-            why = "nobody short of the cap is gone two weeks before its end" if long else "needs more than four weeks"
             self.not_told[f"{at}.stays"] = why
         return [estimate(f"{at}.stays.{day}", before.get(day, math.nan), ends, "time") for day, ends in found.items()]
 
