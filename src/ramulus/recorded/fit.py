@@ -79,8 +79,8 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
 
     Pause and `spread` from players' own pauses, `variation` from times of one player at one source and level, a trait
     from each player's own likelihood, `pursuit` from what was met, hours and days from the calendar, `stays` by Kaplan
-    and Meier, `quit_chance_per_play_day` from the days after which somebody was gone, `share` from counts. The fitted design is then held against the log: where it differs at p below .01, it
-    is refused.
+    and Meier, `quit_chance_per_play_day` from the days after which somebody was gone, `share` from counts. The fitted
+    design is then held against the log: where it differs at p below .01, it is refused.
 
     Args:
         design: the design; the profiles that its players are of.
