@@ -403,6 +403,25 @@ def test_a_path_where_a_design_is_wanted_is_told_so(call):
         call("canopy.toml")
 
 
+@pytest.mark.parametrize(
+    ("call", "said"),
+    [
+        (lambda d: rm.fit(d, "log.parquet"), r"a path was given \('log.parquet'\); allowed: a log, as read_log"),
+        (lambda d: rm.observed(d, "log.parquet"), "allowed: a log, as read_log"),
+        (lambda d: rm.replay(d, "log.parquet"), "allowed: a log, as read_log"),
+        (lambda d: rm.compare([d, d]), r'designs is a list; allowed: by name, such as \{"now": design'),
+        (lambda d: rm.sweep(d, "steepness"), r"values is a str; allowed: by name, such as \{\"steepness\": \["),
+        (lambda d: rm.tune(d, "steepness"), r"vary is the text 'steepness'; allowed: a list of names, such as \['st"),
+        (lambda d: rm.sensitivity(d, "steepness"), "vary is the text 'steepness'"),
+        (lambda d: rm.simulate(d, 2, until="grafting"), "until is the text 'grafting'"),
+        (lambda d: rm.gain_table(d, during="weekend"), "during is the text 'weekend'"),
+    ],
+)
+def test_something_else_than_is_asked_for_is_told_so(call, said):
+    with pytest.raises(rm.RamulusError, match=said):
+        call(rm.demo_design())
+
+
 def test_a_figure_says_what_it_is_drawn_from():
     design = rm.demo_design()
     table = rm.level_table(design)

@@ -234,7 +234,7 @@ WITH_THE_MISSING = [
 def test_a_program_comes_to_what_its_formula_does(text):
     """What a rest takes by what is missing: worked out by a kernel step by step, and by whoever reads the file."""
     program = program_of("encounter.rest.seconds", text, "missing", {}, np.zeros(1))
-    for missing in (-3.5, -2.0, -0.5, -0.25, 0.0, 0.5, 0.75, 1.0, 2.0, 2.5, 3.0, 7.0, 1e3):
+    for missing in (-3.5, -2.0, -1.0, -0.5, -0.25, 0.0, 0.5, 0.75, 1.0, 2.0, 2.5, 3.0, 7.0, 1e3):
         try:
             expected = float(evaluate(parse(text), {"missing": missing}))
         except RamulusError:

@@ -7,7 +7,7 @@ nearest allowed name where a name was mistyped.
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -224,6 +224,37 @@ def refuse_other_than_design(given: object) -> None:
     if not hasattr(given, "derived"):
         kind = "a path" if isinstance(given, str) or hasattr(given, "__fspath__") else f"a {type(given).__name__}"
         raise RamulusError(f"{kind} was given ({shortly(given)}); allowed: a design, as load_design(path) reads it")
+
+
+def refuse_other_than_log(given: object) -> None:
+    """Refuse what is no log, in words.
+
+    Raises:
+        RamulusError: it is none.
+    """
+    if not hasattr(given, "reading"):
+        kind = "a path" if isinstance(given, str) or hasattr(given, "__fspath__") else f"a {type(given).__name__}"
+        raise RamulusError(f"{kind} was given ({shortly(given)}); allowed: a log, as read_log(path, design) reads it")
+
+
+def refuse_single_name(given: object, what: str) -> None:
+    """Refuse a text where names are asked for: its letters would be taken for them.
+
+    Raises:
+        RamulusError: it is one.
+    """
+    if isinstance(given, str):
+        raise RamulusError(f"{what} is the text {shortly(given)}; allowed: a list of names, such as [{shortly(given)}]")
+
+
+def refuse_unnamed(given: object, what: str, example: str) -> None:
+    """Refuse what is no mapping where things are asked for by name.
+
+    Raises:
+        RamulusError: it is none.
+    """
+    if not isinstance(given, Mapping):
+        raise RamulusError(f"{what} is a {type(given).__name__}; allowed: by name, such as {example}")
 
 
 def shortly(value: object, most: int = 40) -> str:

@@ -13,7 +13,7 @@ import pandas as pd
 
 from ramulus.comparing.changes import Change, changes
 from ramulus.comparing.paired import Difference, difference_of_medians, same_up_to
-from ramulus.errors import RamulusError, naming
+from ramulus.errors import RamulusError, naming, refuse_unnamed
 from ramulus.goals import horizon_for
 from ramulus.results.result import SimulationResult
 from ramulus.results.simulate import DEFAULT_HOURS, simulate
@@ -252,6 +252,7 @@ def compare(
         >>> [str(change) for change in comparison.changes()["eased"]]
         ['constants.crown_gate: 3000 → 0']
     """
+    refuse_unnamed(designs, "designs", '{"now": design, "eased": another}')
     if len(designs) < 2:
         raise RamulusError(f"{len(designs)} design to compare; allowed: two or more")
     horizon = max(horizon_for(design, DEFAULT_HOURS) for design in designs.values()) if hours is None else hours

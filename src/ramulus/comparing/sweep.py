@@ -10,7 +10,7 @@ from typing import Any
 import pandas as pd
 
 from ramulus.design import Design, full_place
-from ramulus.errors import RamulusError, refuse_other_than_design
+from ramulus.errors import RamulusError, refuse_other_than_design, refuse_unnamed
 from ramulus.goals import horizon_for
 from ramulus.results.simulate import DEFAULT_HOURS, simulate
 from ramulus.simulation.in_flight import Progress
@@ -56,6 +56,7 @@ def sweep(
         [1.4, 1.6]
     """
     refuse_other_than_design(design)
+    refuse_unnamed(values, "values", '{"steepness": [1.4, 1.6]}')
     if not 1 <= len(values) <= MOST_NUMBERS:
         raise RamulusError(f"{len(values)} numbers to sweep; allowed: one or two")
     places = {full_place(design, name): list(listed) for name, listed in values.items()}

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from html import escape
 from typing import TYPE_CHECKING
 
-from ramulus.errors import refuse_other_than_design
+from ramulus.errors import refuse_other_than_design, refuse_other_than_log
 from ramulus.recorded.estimates import Estimate
 from ramulus.recorded.observed import Observed, observed
 from ramulus.recorded.profile_fits import FORECAST, ProfileFits, with_estimates
@@ -102,6 +102,7 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
         ['name', 'before', 'after', 'low']
     """
     refuse_other_than_design(design)
+    refuse_other_than_log(log)
     work = ProfileFits(design, log, seed)
     estimates: list[Estimate] = []
     named = [name for place, name in enumerate(design.profiles) if (work.habits.profiles == place).any()]

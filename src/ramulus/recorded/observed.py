@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ramulus.errors import refuse_other_than_design
+from ramulus.errors import refuse_other_than_design, refuse_other_than_log
 from ramulus.goals import Judged, table_of
 from ramulus.recorded.agreement import Agreement, Culprit, agreement, time_in_levels
 from ramulus.recorded.forecast import Forecast, Span, span_of
@@ -236,6 +236,7 @@ def observed(
         ['agrees']
     """
     refuse_other_than_design(design)
+    refuse_other_than_log(log)
     name = design.main_track_name if track is None else track
     design.track(name)
     place, profiles = design.track_order.index(name), list(design.profiles)

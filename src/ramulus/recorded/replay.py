@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ramulus.errors import DataError, refuse_other_than_design
+from ramulus.errors import DataError, refuse_other_than_design, refuse_other_than_log
 from ramulus.game.idle import idle_mistakes
 from ramulus.game.mistakes import MISTAKES
 from ramulus.game.pack import TrackPack
@@ -129,6 +129,7 @@ def replay(
         True
     """
     refuse_other_than_design(design)
+    refuse_other_than_log(log)
     if "level" not in log.columns:
         raise DataError(f"{log.origin.said}: replay needs the level after each award; there is no column 'level'")
     found = []

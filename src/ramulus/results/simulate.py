@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.errors import RamulusError, UnknownNameError, refuse_other_than_design
+from ramulus.errors import RamulusError, UnknownNameError, refuse_other_than_design, refuse_single_name
 from ramulus.formula.functions import Array
 from ramulus.goals import horizon_for
 from ramulus.results.result import SimulationResult
@@ -133,6 +133,7 @@ def play_until(
 
 def _tracks_asked_for(design: Design, until: Sequence[str]) -> tuple[str, ...]:
     """Return the skill tracks whose caps end play too: those asked for, and those that goals are about."""
+    refuse_single_name(until, "until")
     for name in until:
         design.track(name)
     wanted = {*until, *(goal.track for goal in design.goals)}

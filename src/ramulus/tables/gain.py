@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pandas as pd
 
-from ramulus.errors import UnknownNameError
+from ramulus.errors import UnknownNameError, refuse_single_name
 from ramulus.rules.ability import class_at
 from ramulus.rules.tabulation import tabulated
 from ramulus.tables.by_source import by_level_and_source
@@ -86,6 +86,7 @@ def rules_on(design: Design, during: Iterable[str] = ()) -> frozenset[int]:
         UnknownNameError: a name is no timed multiplier.
     """
     timed = {rule.name: index for index, rule in enumerate(design.multipliers) if rule.timed}
+    refuse_single_name(during, "during")
     chosen = list(during)
     for name in chosen:
         if name not in timed:

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from ramulus.errors import RamulusError
+from ramulus.errors import RamulusError, refuse_single_name
 from ramulus.tuning.numbers import NamedNumber, at_value, named_number
 
 if TYPE_CHECKING:
@@ -76,6 +76,7 @@ def ranges_of(design: Design, vary: Vary, whole: Sequence[str]) -> list[Range]:
         UnknownNameError: there is no such place.
         RamulusError: no number stands there, it is named twice, or its bounds are no bounds.
     """
+    refuse_single_name(vary, "vary")
     bounds = vary if isinstance(vary, Mapping) else dict.fromkeys(vary)
     only_whole = [named_number(design, name).place for name in whole]
     found = [_range(design, named_number(design, name, only_whole), given) for name, given in bounds.items()]

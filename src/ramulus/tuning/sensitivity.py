@@ -11,7 +11,7 @@ import pandas as pd
 
 from ramulus.comparing.paired import difference, same_up_to
 from ramulus.design.goal import RatioGoal, StillPlayingGoal
-from ramulus.errors import DesignError, RamulusError, refuse_other_than_design
+from ramulus.errors import DesignError, RamulusError, refuse_other_than_design, refuse_single_name
 from ramulus.goals import SHARES
 from ramulus.goals.measuring import groups_of
 from ramulus.rules.quitting import quit_alike, quit_rules
@@ -104,6 +104,7 @@ def sensitivity(
     """
     refuse_other_than_design(design)
     design.require("goals", "sensitivity")
+    refuse_single_name(vary, "vary")
     named = [named_number(design, name) for name in (list(design.constants) if vary is None else vary)]
     numbers = list({number.place: number for number in named}.values())
     if not numbers:
