@@ -15,6 +15,8 @@ from ramulus.simulation.opened import use_up
 from ramulus.simulation.steps import attempt, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
 
+MOST_COUNTED = 2**31 - 1  # Encounters are kept in 32 bits.
+
 
 def encounters_for(features: Features) -> Any:
     """Return the loop for some features: ``meet(key, own, clock, encounter, …)``.
@@ -32,7 +34,7 @@ def encounters_for(features: Features) -> Any:
         opened, running, today, used = room.opened, room.running, room.days[0], room.used
         rule, level, xp = rule_of(tracks, 0), room.levels[0], room.xps[0]
         enough = threshold(rule, level) if level < rule.cap else 0  # At the cap every award is booked.
-        reason, wasted, changed, give_up = CAP, 0, False, settings.most_encounters + room.leapt[0]
+        reason, wasted, changed, give_up = CAP, 0, False, min(settings.most_encounters + room.leapt[0], MOST_COUNTED)
         while not (changed or (leaps and encounter >= look_at)):
             if encounter >= give_up or (encounter & 1023 == 0 and tally.stop[0] != 0):
                 reason = ENDLESS

@@ -15,7 +15,7 @@ from ramulus.simulation.settings import Settings
 from ramulus.simulation.steps import award_of, rule_of
 from ramulus.simulation.world import Ints, Sources, Tracks, World
 
-MOST_LEAPT = 2_000_000_000  # So that with those played one by one they can be counted in 32 bits.
+MOST_LEAPT = 2_000_000_000  # Encounters after which nothing is leapt over any more: there is room to play some others.
 _SURE = 28.0  # Minus the log of the chance that a leap goes too far: 7e-13.
 
 
