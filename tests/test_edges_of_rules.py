@@ -12,6 +12,7 @@ from conftest import make
 from ramulus.errors import RamulusError
 from ramulus.formula import evaluate, parse
 from ramulus.rules.programs import DEEPEST, program_of, run
+from ramulus.rules.quitting import quit_alike, quit_rules
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_units import MOST_SUM
 
@@ -207,6 +208,20 @@ def test_a_level_of_one_xp_costs_one_and_whole_totals_of_parts_are_whole():
     assert [ledger.award(1).level for _ in range(3)] == [2, 3, 3]
     tenths = make({"values": [0.5, 1.5, 8]}, 4, {"cost": {"values": [0.5, 1.5, 8], "rounding": "none"}})
     assert rm.level_table(tenths)["total"].tolist() == [0, 0.5, 2, 10]
+    assert rm.trace(tenths, [2, 3])["xp"].tolist() == [0, 3]
+
+
+def test_players_quit_alike_by_rules_that_say_the_same():
+    stays, other, never = (
+        make({"values": [90]}, 2, **{**MEET, "players": {"p": {"hours_per_day": 1, **quits}}})
+        for quits in ({"stays": [[7, 0.5]]}, {"stays": [[7, 0.4]]}, {})
+    )
+    rules = {id(design): quit_rules(design, "p") for design in (stays, other, never)}
+    again = quit_rules(stays, "p")
+    assert quit_alike(rules[id(stays)], again) and quit_alike(None, rules[id(never)])
+    assert not any(
+        quit_alike(again, rules[id(design)]) or quit_alike(rules[id(design)], again) for design in (other, never)
+    )
 
 
 @pytest.mark.parametrize(("paid", "allowed"), [(0, True), (0.5, True), (1e12, True), (-0.1, False), (1e17, False)])
