@@ -208,7 +208,7 @@ def test_a_level_of_one_xp_costs_one_and_whole_totals_of_parts_are_whole():
     assert [ledger.award(1).level for _ in range(3)] == [2, 3, 3]
     tenths = make({"values": [0.5, 1.5, 8]}, 4, {"cost": {"values": [0.5, 1.5, 8], "rounding": "none"}})
     assert rm.level_table(tenths)["total"].tolist() == [0, 0.5, 2, 10]
-    assert rm.trace(tenths, [2, 3])["xp"].tolist() == [0, 3]
+    assert rm.trace(tenths, [2, 3])["xp"].tolist() == [1, 2]  # Of 1.5 XP and 2.5 XP past a cost whole ones are kept.
 
 
 def test_players_quit_alike_by_rules_that_say_the_same():
