@@ -263,3 +263,14 @@ def test_a_program_comes_to_what_its_formula_does(text):
             assert not math.isfinite(found), missing
         else:
             assert found == pytest.approx(expected, rel=1e-15, abs=0), missing
+
+
+def test_who_is_alone_is_a_company_of_one():
+    design = make({"values": [90]}, 2, multipliers=[{"name": "together", "factor": "1.5 / party_size"}], **MEET)
+    assert rm.gain_table(design)["factor"].tolist()[0] == 1.5
+
+
+def test_costs_that_63_bits_cannot_count_are_refused_and_those_before_are_not():
+    assert rm.Ledger(make({"formula": "5e17 + 0 * level"}, 9)).cost == 5 * 10**17
+    with pytest.raises(rm.DesignError, match=r"at most 2\*\*62 XP to award"):
+        rm.Ledger(make({"formula": "6e17 + 0 * level"}, 9))
