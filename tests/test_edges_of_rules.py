@@ -11,8 +11,10 @@ import ramulus as rm
 from conftest import make
 from ramulus.errors import RamulusError
 from ramulus.formula import evaluate, parse
+from ramulus.rules.coming import hours_missed
 from ramulus.rules.programs import DEEPEST, program_of, run
 from ramulus.rules.quitting import quit_alike, quit_rules
+from ramulus.rules.schedule import schedules_of
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_units import MOST_SUM
 
@@ -274,3 +276,21 @@ def test_costs_that_63_bits_cannot_count_are_refused_and_those_before_are_not():
     assert rm.Ledger(make({"formula": "5e17 + 0 * level"}, 9)).cost == 5 * 10**17
     with pytest.raises(rm.DesignError, match=r"at most 2\*\*62 XP to award"):
         rm.Ledger(make({"formula": "6e17 + 0 * level"}, 9))
+
+
+def test_who_comes_later_counts_its_own_days():
+    """Half an hour on each day of the week; it comes on day 7, after six play days that it missed."""
+    player = {"hours_per_day": 0.5, "stays": [[4, 0.5]], "arrives": [[7, 1]]}
+    design = make({"values": [90]}, 2, **{**MEET, "players": {"p": player}})
+    rules, (schedule, *_) = quit_rules(design, "p"), schedules_of(design, design.profile("p"))
+    played, day = rules.quit_after(np.array([1 - 0.5 ** (2.5 / 4)]), schedule, came=7, missed=6)
+    assert (played.tolist(), day.tolist()) == ([3 * schedule.day], [3])
+    assert hours_missed(design, design.profile("p")) == 3.5  # Up to the end of the day on which it comes.
+
+
+def test_xp_that_time_away_pays_may_be_any_part():
+    whole = {"overflow": {"whole_xp": False}}
+    away = {"away_bonus": {"per_day_away": 5, "at_most": 9, "factor": 1.5}}
+    meet = {**MEET, "players": {"p": {"hours_per_day": 1}}}
+    scales = [tabulated(make({"values": [90]}, 2, whole, **meet, **more)).main.scale for more in ({}, away)]
+    assert scales == [1, 10**6]
