@@ -148,6 +148,25 @@ def test_who_is_cut_off_in_the_middle_is_as_if_every_encounter_were_played():
     assert mean == pytest.approx(usual, rel=0.03)
 
 
+def test_no_more_is_used_than_there_is_and_no_timed_rule_comes_late():
+    """Forty uses, more often met than they last; from day 20 on an award is twice as large: all XP is known."""
+    design = make(
+        {"values": [10**6, 10**6]}, 3,
+        sources={
+            "aphid": {"level": 1, "xp": 10, "seconds": 10, "weight": 9},
+            "errand": {"level": 1, "xp": 10, "seconds": 10, "limit": 40},
+        },
+        multipliers=[{"name": "late", "factor": 2, "from_day": 20}],
+        encounter={}, players={"steady": {"hours_per_day": 10}},
+    )  # fmt: skip
+    profile = rm.simulate(design, 200, 1e4).profile()
+    assert profile.totals.leapt[:2].min() > 0.5 * profile.totals.met[:2].sum(axis=1).min()
+    assert profile.totals.won[:, 1].sum() == 40 * 200
+    # 68,400 encounters pay 10 XP on the 19 days before; the one that ends as day 20 begins, and all after it, 20.
+    reached = [68_399 + (10**6 - 683_990) / 20, 68_399 + (2 * 10**6 - 683_990) / 20]
+    assert (profile.main.encounters.values[:, 1:] == np.ceil(reached)).all()
+
+
 def test_ten_million_encounters_a_level_are_played_to_the_end():
     design = make(
         {"values": [10_000_000, 20_000_000]}, 3, sources={"aphid": {"level": 1, "xp": 1, "seconds": 1}},

@@ -713,10 +713,10 @@ def test_a_log_that_this_design_cannot_have_made_is_refused(tmp_path, cli, canop
     assert canopy.read_text(encoding="utf-8") == before
 
 
-def staying(**quits):
-    """The demo's adept, who plays six minutes a day, and quits as is said."""
+def staying(hours=0.1, **quits):
+    """The demo's adept, who plays so much a day, and quits as is said."""
     data = DEMO.to_dict()
-    data["players"] = {"adept": {**data["players"]["adept"], **quits, "hours_per_day": 0.1}}
+    data["players"] = {"adept": {**data["players"]["adept"], **quits, "hours_per_day": hours}}
     return rm.Design.from_dict({key: data[key] for key in data if key not in ("goals", "party", "multipliers")})
 
 
@@ -730,10 +730,12 @@ def test_staying_is_read_off_a_log_that_is_cut_off(tmp_path):
     assert found.loc["players.adept.days_per_week", "after"] == pytest.approx(6, abs=0.05)
 
 
-def test_a_chance_to_quit_is_read_off_a_log_that_is_cut_off(tmp_path):
+@pytest.mark.parametrize("hours", [0.1, 0.4], ids=["nobody gets to the cap", "many do"])
+def test_a_chance_to_quit_is_read_off_a_log_that_is_cut_off(tmp_path, hours):
     name, chance = "players.adept.quit_chance_per_play_day", 0.05
-    table = rm.sample_log(staying(quit_chance_per_play_day=chance), players={"adept": 300}, days=60, seed=3, meals=0)
-    found = fitted(staying(quit_chance_per_play_day=0.2), table, tmp_path)
+    made, asked = (staying(hours, quit_chance_per_play_day=one) for one in (chance, 0.2))
+    table = rm.sample_log(made, players={"adept": 300}, days=60, seed=3, meals=0)
+    found = fitted(asked, table, tmp_path)
     row = found.table().set_index("name").loc[name]
     assert row["low"] < chance < row["high"] and row["high"] - row["low"] < 0.02
     # By hand: whoever has not been seen for the last fortnight is gone after its last day, of those that it played.
@@ -741,11 +743,15 @@ def test_a_chance_to_quit_is_read_off_a_log_that_is_cut_off(tmp_path):
     until = pd.to_datetime(table["time"]).max() - pd.Timedelta(days=14)
     days = {player: np.unique(day[rows]) for player, rows in table.groupby("player").groups.items()}
     last = pd.to_datetime(table.groupby("player")["time"].max())
-    gone = {player: last[player] < until for player in days}
-    played = sum(len(some) if gone[player] else (some < until.normalize()).sum() for player, some in days.items())
+    at_cap = table[table["track"] == "warden"].groupby("player")["level"].max() == 40
+    assert at_cap.any() == (hours > 0.1)
+    gone = {player: last[player] < until and not at_cap[player] for player in days}
+    # Whether it would have quit on the day on which it reached the cap is not known.
+    known = {player: some[:-1] if at_cap[player] else some for player, some in days.items()}
+    played = sum(len(some) if gone[player] else (some < until.normalize()).sum() for player, some in known.items())
     assert row["after"] == pytest.approx(sum(gone.values()) / played, rel=1e-12)
     assert found.design.players["adept"].quit_chance_per_play_day == pytest.approx(chance, abs=0.01)
-    short = fitted(staying(quit_chance_per_play_day=0.2), table[day < day.min() + pd.Timedelta(days=9)], tmp_path)
+    short = fitted(asked, table[day < day.min() + pd.Timedelta(days=9)], tmp_path)
     assert "more than four weeks" in short.not_told[name]
 
 

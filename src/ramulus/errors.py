@@ -221,20 +221,22 @@ def refuse_other_than_design(given: object) -> None:
     Raises:
         RamulusError: it is none.
     """
-    if not hasattr(given, "derived"):
-        kind = "a path" if isinstance(given, str) or hasattr(given, "__fspath__") else f"a {type(given).__name__}"
-        raise RamulusError(f"{kind} was given ({shortly(given)}); allowed: a design, as load_design(path) reads it")
+    _refuse_without("derived", given, "a design, as load_design(path) reads it")
 
 
 def refuse_other_than_log(given: object) -> None:
-    """Refuse what is no log, in words.
+    """Refuse what is no log, likewise.
 
     Raises:
         RamulusError: it is none.
     """
-    if not hasattr(given, "reading"):
+    _refuse_without("reading", given, "a log, as read_log(path, design) reads it")
+
+
+def _refuse_without(attribute: str, given: object, allowed: str) -> None:
+    if not hasattr(given, attribute):
         kind = "a path" if isinstance(given, str) or hasattr(given, "__fspath__") else f"a {type(given).__name__}"
-        raise RamulusError(f"{kind} was given ({shortly(given)}); allowed: a log, as read_log(path, design) reads it")
+        raise RamulusError(f"{kind} was given ({shortly(given)}); allowed: {allowed}")
 
 
 def refuse_single_name(given: object, what: str) -> None:

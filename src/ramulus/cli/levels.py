@@ -45,7 +45,7 @@ def levels(
     else:
         from ramulus.tables.levels import jump_levels, level_columns, shape_in_words
 
-        columns = level_columns(design, track, player=player, from_level=from_level, to_level=to_level)
+        columns = level_columns(design, track, player, from_level, to_level)
         name, jumps = track or design.main_track_name, set(jump_levels(design, track))
         bought = f", stats as {player} buys" if player else ", no upgrades bought" if design.upgrades else ""
         printing.table(

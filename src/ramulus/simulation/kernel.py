@@ -18,7 +18,7 @@ from ramulus.rules.coming import play_days_before
 from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.compiled import SOURCES, kernel, made_once
 from ramulus.simulation.days import begin, end_of, turn
-from ramulus.simulation.done import done_at
+from ramulus.simulation.done import NO_END, done_at
 from ramulus.simulation.draining import Pools, lay_out_drains
 from ramulus.simulation.encounters import encounters_for
 from ramulus.simulation.events import before_encounter, days_pass, end_standing, waits_for_day
@@ -31,8 +31,6 @@ from ramulus.simulation.room import Room, new_room
 from ramulus.simulation.settings import Settings
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON, STUCK, Tally
 from ramulus.simulation.world import Ints, Sources, Stage, Tracks, World
-
-NEVER = 2**62  # An encounter that nobody comes to.
 
 
 def features_of(stage: Stage, *, logged: bool = False) -> Features:
@@ -82,7 +80,7 @@ def player_kernel(features: Features) -> Any:
             earned, wasted = 0, 0
             while reason == CAP and (levels[0] < settings.last_level or _falls_short(levels, settings.until)):
                 level, begun, thrown, booked = levels[0], clock, 0, 0
-                below, moved, waiting, look_at = level < peaks[0], False, False, NEVER
+                below, moved, waiting, look_at = level < peaks[0], False, False, NO_END
                 if eventful:
                     reason, clock, moved = before_encounter(
                         own[player], clock, encounter, settings, tracks, mine, room, tally, arrival, counted, held

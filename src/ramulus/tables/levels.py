@@ -55,16 +55,11 @@ def level_table(
     """
     import pandas as pd
 
-    return pd.DataFrame(level_columns(design, track, player=player, from_level=from_level, to_level=to_level))
+    return pd.DataFrame(level_columns(design, track, player, from_level, to_level))
 
 
 def level_columns(
-    design: Design,
-    track: str | None = None,
-    *,
-    player: str | None = None,
-    from_level: int | None = None,
-    to_level: int | None = None,
+    design: Design, track: str | None, player: str | None, from_level: int | None, to_level: int | None
 ) -> dict[str, NDArray[Any]]:
     """Return the columns of `level_table` by name, for whoever only shows them, shape (levels,) each."""
     tabulation = tabulated(design)
