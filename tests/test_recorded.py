@@ -730,11 +730,15 @@ def test_staying_is_read_off_a_log_that_is_cut_off(tmp_path):
     assert found.loc["players.adept.days_per_week", "after"] == pytest.approx(6, abs=0.05)
 
 
-@pytest.mark.parametrize("hours", [0.1, 0.4], ids=["nobody gets to the cap", "many do"])
+@pytest.mark.parametrize("hours", [0.1, 0.9], ids=["nobody gets to the cap", "many do"])
 def test_a_chance_to_quit_is_read_off_a_log_that_is_cut_off(tmp_path, hours):
     name, chance = "players.adept.quit_chance_per_play_day", 0.05
-    made, asked = (staying(hours, quit_chance_per_play_day=one) for one in (chance, 0.2))
-    table = rm.sample_log(made, players={"adept": 300}, days=60, seed=3, meals=0)
+    asked, tables = staying(quit_chance_per_play_day=0.2), []
+    for each, seed in ((0.1, 3), (hours, 4)):
+        made = staying(each, quit_chance_per_play_day=chance)
+        some = rm.sample_log(made, players={"adept": 200}, days=60, seed=seed, meals=0)
+        tables.append(some.assign(player=f"{seed}-" + some["player"].astype(str)))
+    table = pd.concat(tables, ignore_index=True)
     found = fitted(asked, table, tmp_path)
     row = found.table().set_index("name").loc[name]
     assert row["low"] < chance < row["high"] and row["high"] - row["low"] < 0.02
