@@ -417,6 +417,12 @@ def main() -> None:
     parser.add_argument(
         "--again", default="", help="try what an earlier output says was not noticed, four times as long"
     )
+    parser.add_argument(
+        "--budget",
+        type=float,
+        default=BUDGET,
+        help="seconds of tests that a mistake is tried on (default: %(default)s)",
+    )
     asked = parser.parse_args()
     commit = subprocess.check_output(["git", "rev-parse", "--short", "HEAD"], cwd=ROOT, text=True).strip()
     names = (
@@ -434,7 +440,7 @@ def main() -> None:
         missed = [json.loads(line) for line in Path(asked.again).read_text().splitlines()]
         missed = {(one["file"], one["change"]) for one in missed if not one["noticed"]}
         mistakes = [one for one in drawn(asked.parts, 10**9, asked.seed) if (one.file, one.change) in missed]
-    trial = Trial(mistakes, lines, seconds, asked.output, BUDGET * (4 if asked.again else 1))
+    trial = Trial(mistakes, lines, seconds, asked.output, asked.budget * (4 if asked.again else 1))
     os.chdir(ROOT)
     os.environ.update(CI="1")
     pytest.main(["-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-p", "no:cov", *about], plugins=[trial])

@@ -27,6 +27,7 @@ FACTORS = (
     "2 if level < leader_level else 1", "max(0.2, 1 - skill_level / 20, level / 40)", "1.5 if 2 <= level < 6 else 0.75",
     "exp(-abs(gap) / 9)", "1 / party_size ** 0.5" , "sqrt(luck) + 0.1", "(level > 3 and gap > 0) * 0.5 + 0.7",
     "ceil(level * first_share) / 10", "1 + bark / 10", "bark ** 0.5 if gap > 1 else 1", "1.25", "abs(gap - 0.5) // 0.7 / 4", "0.9 + (not level > 5) * 0.2 or 1", "level and 0.8",
+    "(source_level + 1) / (level + 2)", "1 + hide / 20", "hide ** 0.5 / 2", "max(0.5, shear / 15) + pull / 100", "1 + grip / 9",
 )  # fmt: skip
 OVERFLOW = {
     "carry": (1, 1, 0, 0.5, 0.29, 0.333333333), "threshold": ("reached", "exceeded"), "whole_xp": (True, False),
@@ -62,6 +63,7 @@ def _stats(dice: random.Random) -> dict[str, Any]:
             "pull": {"formula": dice.choice(["shear / windup + level", "round(shear) - base", "shear if level > 4 else 0"]),
                      "base": 2, "rounding": "nearest", "rounding_to": dice.choice([None, 5])},
             "grip": {"track": "grafting", "base": 1, "per_level": 0.5},
+            "hide": {"base": 3, "per_level": 0.7},
         },
         "upgrades": {"keen_edge": {"stat": "shear", "add": 2}, "deft": {"stat": "windup", "factor": 0.93, "max_rank": 4}},
     }  # fmt: skip
@@ -88,9 +90,28 @@ def _multipliers(dice: random.Random) -> list[dict[str, Any]]:
         if dice.random() < 0.15:
             rule["players"] = ["steady"]
         if dice.random() < 0.3:
-            rule["tracks"] = [dice.choice(["warden", "grafting"])]
+            rule["tracks"] = [dice.choice(["warden", "grafting", "climbing"])]
         rules.append(rule)
     return rules
+
+
+def _away(dice: random.Random) -> dict[str, Any]:
+    """Return a store of time away, in two designs of five."""
+    stored = {
+        "per_day_away": dice.choice([20, "level * 7.3", "0.31 * cost"]),
+        "at_most": dice.choice([90, "cost * 1.5"]),
+    }
+    return {"away_bonus": {**stored, "factor": dice.choice([2, 1.37])}} if dice.random() < 0.4 else {}
+
+
+def _practised(dice: random.Random) -> dict[str, Any]:
+    """Return a source of one skill, or in half of all designs of two."""
+    xp = dice.choice([2, "1 + skill_level % 3", "level ** 1.1", "source_level + 0.5"])
+    if dice.random() < 0.5:
+        return {"skill": "grafting", "skill_xp": xp}
+    return {
+        "skills": {"grafting": xp, "climbing": dice.choice([1, "2 + skill_level // 2", "sqrt(level)", "level ** 0.7"])}
+    }
 
 
 def game_design(seed: int) -> rm.Design:
@@ -98,15 +119,16 @@ def game_design(seed: int) -> rm.Design:
     dice = random.Random(seed)
     parts = dice.random() < 0.3
     stats, tracks = _stats(dice), {"warden": _track(dice, parts), "grafting": _track(dice, False)}
+    more = random.Random(f"more {seed}")
+    tracks["climbing"] = _track(more, False)
     return rm.Design.from_dict({
         "format": 1, "title": f"Canopy {seed}", "constants": {"first_share": 0.7}, **stats,
-        "tracks": tracks, "gates": _gates(random.Random(f"gates {seed}"), tracks),
+        "tracks": tracks, "gates": _gates(random.Random(f"gates {seed}"), tracks), **_away(more),
         "sources": {
             "aphid_cluster": {"level": 1, "xp": {"low": 9, "high": 13}, "bark": 3, "tags": ["pest"]},
-            "class": {"level": 4, "bark": "2 + level // 2", "xp": dice.choice([34, "10 + level * 2", "level ** 1.5 + source_level"]), "tags": ["pest", "tough"]},
+            "class": {"level": more.choice([4, "clip(level * first_share - 1, 2, 9)"]), "bark": "2 + level // 2", "xp": dice.choice([34, "10 + level * 2", "level ** 1.5 + source_level"]), "tags": ["pest", "tough"]},
             "seed_errand": {"level": 2, "bark": 0.5, "xp": {"one_of": [[100, 0.7], [150, 0.3]]}},
-            "shoot_graft": {"level": 3, "bark": "source_level * 2", "xp": 20, "skill": "grafting",
-                            "skill_xp": dice.choice([2, "1 + skill_level % 3", "level ** 1.1", "source_level + 0.5"])},
+            "shoot_graft": {"level": 3, "bark": "source_level * 2", "xp": 20, **_practised(more)},
         },
         "encounter": {"seconds": 30, "failure": {"xp_share": dice.choice([0, 0.1, 0.37])}},
         "awards": {"rounding": dice.choice(["down", "nearest", "up"]), "rounding_to": dice.choice([None, None, 5]),
@@ -142,7 +164,8 @@ def _run(design: rm.Design, track: str, dice: random.Random, number: int, steps:
             [0, 1, near, near, dice.randint(0, 60), dice.randint(0, 3 * max(costs)), sum(costs) // 2, *large]
         )
         roll, award = dice.random(), None
-        if encounters and design.sources and roll < 0.4:
+        practised = track == design.main_track_name or any(track in s.practised for s in design.sources.values())
+        if encounters and practised and design.sources and roll < 0.4:
             step, award = _encounter(design, track, ledger.level, dice)
             do.append(step)
             ledger.award(from_units(award, scale))
@@ -171,7 +194,7 @@ def _encounter(design: rm.Design, track: str, level: int, dice: random.Random) -
     """Return an encounter, and the units that it awards by the package's own tables."""
     tables, main = tabulated(design), design.track()
     for_skill = track != design.main_track_name
-    names = [name for name, source in design.sources.items() if not for_skill or source.skill == track]
+    names = [name for name, source in design.sources.items() if not for_skill or track in source.practised]
     name, won = dice.choice(names), dice.random() < 0.7
     if for_skill:
         level = dice.randint(main.start_level, main.max_level)
@@ -194,13 +217,17 @@ def _encounter(design: rm.Design, track: str, level: int, dice: random.Random) -
         "leader_level": leader, "party_size": size, "player": profile, "luck": design.players[profile].traits["luck"], "on": on,
         **done,
     }  # fmt: skip
-    asked = {"encounter", "xp", "success", "level", *_told(design, track)}
-    step = {key: value for key, value in step.items() if key in asked}
     share = float(design.encounters.failure.xp_share)
+    scene, at = profiles.encounters.scene, column
     if for_skill:
-        practice = tables.practice
+        practice, scene = tables.practice, profiles.encounters.practice
         its = list(zip(practice.sources, practice.skill_track, strict=True)).index((name, track))
-        at = int(practice.first_column[its]) + column - int(columns.first_column[place])
+        at = int(practice.first_column[its]) + dice.randrange(int(practice.width[its]))
+        step["skill_level"] = int(practice.skill_level[at])
+    step |= {stat: _at(scene, stat, index, at) for stat in ("shear", "windup", "pull", "grip")}
+    asked = {"encounter", "xp", "success", "level", *_told(design, for_skill)}
+    step = {key: value for key, value in step.items() if key in asked}
+    if for_skill:
         exact = profiles.encounters.skill_xp[index, at] * awarding.skill_product(active)[index, at]
         xp = Rounder.of(design.awards)(exact * (1.0 if won else share))
         return step, int(to_units(xp, tables.track(track).scale))
@@ -213,21 +240,33 @@ def _encounter(design: rm.Design, track: str, level: int, dice: random.Random) -
     return step, units_of(xp, tables.main.scale)
 
 
-def _told(design: rm.Design, track: str) -> set[str]:
-    """Return what code for an award to a track has to be told: what formulas read, and what conditions look at."""
-    scaled = [name for name, source in design.sources.items() if track in (design.main_track_name, source.skill)]
+def _at(scene: Any, stat: str, index: int, column: int) -> float:
+    value = float(np.broadcast_to(scene.names[stat], scene.columns.shape)[index, column])
+    return value if np.isfinite(value) else 0.0
+
+
+def _told(design: rm.Design, for_skill: bool) -> set[str]:
+    """Return what code for an award has to be told: what formulas read, and what conditions look at."""
+    main = design.main_track_name
+    pairs = [
+        (source, track) for source in design.sources.values() for track in (source.practised if for_skill else [main])
+    ]
+    names = {id(source): name for name, source in design.sources.items()}
     rules = [
         rule
         for rule in design.multipliers
-        if (rule.tracks is None or track in rule.tracks)
-        and any(rule.sources is None or name in rule.sources for name in scaled)
-        and any(rule.tags is None or set(rule.tags) & set(design.sources[name].tags) for name in scaled)
+        if any(
+            (rule.tracks is None or track in rule.tracks)
+            and (rule.sources is None or names[id(source)] in rule.sources)
+            and (rule.tags is None or set(rule.tags) & set(source.tags))
+            for source, track in pairs
+        )
     ]
     texts = [text for rule in rules for text in (rule.factor, rule.against)]
-    if track == design.main_track_name:
+    if not for_skill:
         told = {"party_size"} if design.party and design.party.share == "split" else set()
     else:
-        told, texts = set(), texts + [source.skill_xp for source in design.sources.values()]
+        told, texts = set(), texts + [xp for source, _ in pairs for xp in source.practised.values()]
     told |= {name for text in texts if isinstance(text, str) for name in parse(text).names}
     return (
         told

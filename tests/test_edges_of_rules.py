@@ -294,3 +294,21 @@ def test_xp_that_time_away_pays_may_be_any_part():
     meet = {**MEET, "players": {"p": {"hours_per_day": 1}}}
     scales = [tabulated(make({"values": [90]}, 2, whole, **meet, **more)).main.scale for more in ({}, away)]
     assert scales == [1, 10**6]
+
+
+@pytest.mark.parametrize(
+    ("tracks", "allowed"), [(None, False), (["climbing"], False), (["grafting"], True), (["warden", "grafting"], True)]
+)
+def test_a_multiplier_of_one_skill_does_not_read_a_stat_of_another(tracks, allowed):
+    """Practising grafting and climbing, a player has no one level of grafting at an award to climbing."""
+    cost = {"max_level": 5, "cost": {"formula": "10"}}
+    data = {
+        "format": 1, "title": "Two skills", "tracks": {"warden": cost, "grafting": cost, "climbing": cost},
+        "stats": {"grip": {"track": "grafting", "base": 1, "per_level": 1}},
+        "sources": {"shoot_graft": {"level": 1, "xp": 20, "skills": {"grafting": 1, "climbing": 1}}},
+        "encounter": {"seconds": 30}, "players": {"steady": {}},
+        "multipliers": [{"name": "firm grip", "factor": "1 + grip / 9", **({"tracks": tracks} if tracks else {})}],
+    }  # fmt: skip
+    found = [one for one in rm.check(rm.Design.from_dict(data)) if one.severity == "error"]
+    assert [(one.code, one.place) for one in found] == ([] if allowed else [("two-skills", "multipliers[0].factor")])
+    assert allowed or "'grip', a stat of 'grafting'" in found[0].reason

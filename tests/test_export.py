@@ -21,8 +21,9 @@ from game_runs import BUILDS, LANGUAGES, answers, build, differences, game_desig
 from ramulus.game import design_of, differing, exported, writing
 from ramulus.rules.stats import stat_curves
 from ramulus.rules.tabulation import tabulated
+from ramulus.simulation.away import fill, make_away, paid_on_top
 
-DESIGNS = (0, 1, 5, 11, 13)  # Between them every way at the cap, every share, parts of an XP, every kind of multiplier.
+DESIGNS = (3, 5, 7, 11, 14)  # Between them every way at the cap, every share, parts of an XP, every kind of multiplier.
 
 
 def module(design):
@@ -56,7 +57,7 @@ for source in g.SOURCES:
 a, b = g.Leveling(), g.Leveling()
 for k in range(1, 40):
     a.award(k * 7 % 41); b.award(k * 3 % 29)
-    print(a.label, "%.12g" % a.progress, a.buy("deft"), "%.12g" % a.points, HELD)
+    print(a.label, "%.12g" % a.progress, a.buy("deft"), "%.12g" % a.points, HELD, AWAY)
 g.load_tables("grafting", TABLE); c = g.Leveling("grafting"); c.award(11); print(c.label)
 """),
     "javascript": ("probe.mjs", """
@@ -73,7 +74,7 @@ const a = new g.Leveling(), b = new g.Leveling();
 for (let k = 1; k < 40; k++) {
   a.award((k * 7) % 41); b.award((k * 3) % 29);
   const label = a.label, progress = n(a.progress), bought = a.buy("deft") ? "True" : "False";
-  lines.push(`${label} ${progress} ${bought} ${n(a.points)} ${HELD}`);
+  lines.push(`${label} ${progress} ${bought} ${n(a.points)} ${HELD} ${AWAY}`);
 }
 g.loadTables("grafting", TABLE); const c = new g.Leveling("grafting"); c.award(11); lines.push(c.label);
 console.log(lines.join("\\n"));
@@ -92,7 +93,7 @@ end
 local a, b = g.new(), g.new()
 for k = 1, 39 do
   a:award(k * 7 % 41); b:award(k * 3 % 29)
-  print(a:label() .. " " .. n(a:progress()) .. " " .. (a:buy("deft") and "True" or "False") .. " " .. n(a.points) .. " " .. HELD)
+  print(a:label() .. " " .. n(a:progress()) .. " " .. (a:buy("deft") and "True" or "False") .. " " .. n(a.points) .. " " .. HELD .. " " .. AWAY)
 end
 g.load_tables("grafting", TABLE); local c = g.new("grafting"); c:award(11); print(c:label())
 """),
@@ -102,7 +103,7 @@ g.load_tables("grafting", TABLE); local c = g.new("grafting"); c:award(11); prin
 using namespace canopy;
 int main() {
   const char* names[] = STATS; const char* sources[] = SOURCES; const int first[] = FIRST, last[] = LAST;
-  for (int name = 0; name < 4; name++)
+  for (int name = 0; name < 5; name++)
     for (int level = first[name]; level <= last[name]; level++)
       for (int rank = 0; rank < 3; rank++) std::printf("%s %d %.12g\\n", names[name], level, stat(static_cast<Stat>(name), level, {rank, rank}));
   for (int source = 0; source < 4; source++)
@@ -112,7 +113,7 @@ int main() {
     a.award(k * 7 % 41); b.award(k * 3 % 29);
     const std::string label = a.label(); const double progress = a.progress();
     const char* bought = a.buy(Upgrade::deft) ? "True" : "False";
-    std::printf("%s %.12g %s %.12g %d\\n", label.c_str(), progress, bought, a.points, static_cast<int>(HELD));
+    std::printf("%s %.12g %s %.12g %d %lld\\n", label.c_str(), progress, bought, a.points, static_cast<int>(HELD), static_cast<long long>(AWAY));
   }
   if (!load_tables(Track::grafting, TABLE) || load_tables(Track::grafting, "level,cost\\n1,2\\n")) return 1;
   Leveling c(Track::grafting); c.award(11); std::printf("%s\\n", c.label().c_str());
@@ -125,7 +126,7 @@ public static class Probe {
   public static void Main() {
     Console.OutputEncoding = new System.Text.UTF8Encoding(false);
     string[] names = STATS; string[] sources = SOURCES; int[] first = FIRST, last = LAST;
-    for (int name = 0; name < 4; name++)
+    for (int name = 0; name < 5; name++)
       for (int level = first[name]; level <= last[name]; level++)
         for (int rank = 0; rank < 3; rank++) Console.WriteLine(names[name] + " " + level + " " + N(Leveling.StatAt((Stat)name, level, new[] { rank, rank })));
     for (int source = 0; source < 4; source++)
@@ -134,7 +135,7 @@ public static class Probe {
     for (int k = 1; k < 40; k++) {
       a.Award(k * 7 % 41); b.Award(k * 3 % 29);
       string label = a.Label; double progress = a.Progress; bool bought = a.Buy(Upgrade.Deft);
-      Console.WriteLine(label + " " + N(progress) + " " + bought + " " + N(a.Points) + " " + HELD);
+      Console.WriteLine(label + " " + N(progress) + " " + bought + " " + N(a.Points) + " " + HELD + " " + (AWAY));
     }
     Leveling.LoadTables(Track.Grafting, TABLE); var c = new Leveling(Track.Grafting); c.Award(11); Console.WriteLine(c.Label);
   }
@@ -151,6 +152,11 @@ def probed(design, folder, language):
     """Return what a language's probe prints."""
     held = {"python": "b.held_below(a, 60, 20)", "javascript": "b.heldBelow(a, 60, 20)", "lua": "b:held_below(a, 60, 20)",
             "cpp": "b.held_below(a, 60, 20)", "csharp": "b.HeldBelow(a, 60, 20)"}  # fmt: skip
+    away = {"python": "g.away_store(k, FROM + k % 2, k % 4) * 1000 + g.away_bonus(9 * k, 13 * k)",
+            "javascript": "g.awayStore(k, FROM + (k % 2), k % 4) * 1000 + g.awayBonus(9 * k, 13 * k)",
+            "lua": "g.away_store(k, FROM + k % 2, k % 4) * 1000 + g.away_bonus(9 * k, 13 * k)",
+            "cpp": "away_store(k, FROM + k % 2, k % 4) * 1000 + away_bonus(9 * k, 13 * k)",
+            "csharp": "Leveling.AwayStore(k, FROM + k % 2, k % 4) * 1000 + Leveling.AwayBonus(9 * k, 13 * k)"}  # fmt: skip
     file, text = PROBES[language]
     curves = tabulated(design).stats()
     first = {name: int(curve.levels[0]) for name, curve in curves.items()}
@@ -168,9 +174,15 @@ def probed(design, folder, language):
             for key, value in (("FIRST", first), ("LAST", last))
         }
     listed["HELD"] = held[language] if design.party.hold_below_leader else '"0"' if language == "lua" else "0"
+    from_level = str(design.track().start_level)
+    listed["AWAY"] = away[language].replace("FROM", from_level) if design.away_bonus else "0"
     listed["TABLE"] = json.dumps(table(design.track("grafting").start_level))
     for key, value in listed.items():
-        text = text.replace(key, value) if language in ("cpp", "csharp", "lua") or key in ("HELD", "TABLE") else text
+        text = (
+            text.replace(key, value)
+            if language in ("cpp", "csharp", "lua") or key in ("HELD", "AWAY", "TABLE")
+            else text
+        )
     (folder / file).write_text(text, encoding="utf-8")
     rm.export(design, folder, [language], name="canopy")
     return text, file
@@ -183,7 +195,7 @@ def without_vectors(monkeypatch):
 
 
 @LANGUAGES
-@pytest.mark.parametrize("seed", [1, 2])
+@pytest.mark.parametrize("seed", [0, 14])  # Both have a store of time away, one of whole XP.
 @pytest.mark.usefixtures("without_vectors")
 def test_stats_draws_the_bar_and_tables_at_run_time(tmp_path, language, seed):
     design = game_design(seed)
@@ -214,6 +226,22 @@ def test_stats_are_those_of_the_tables_with_any_ranks(seed):
             np.testing.assert_array_equal(got, curve.values)
     with pytest.raises(IndexError, match="allowed"):
         made.stat("shear", -1)
+
+
+@pytest.mark.parametrize("seed", [0, 14])
+def test_a_store_of_time_away_is_that_of_simulated_players(seed):
+    design, dice = game_design(seed), random.Random(seed)
+    made, main = module(design), tabulated(design).main
+    scale, per_week, start = main.scale, 7, int(main.curve.levels[0])
+    store = make_away(design, [None])._replace(gaps=np.array([[1, 1, 3, 1, 1, 2, 2]]))
+    for _ in range(300):
+        level, held = dice.randint(start, design.track().max_level), dice.choice([0, 3, 40 * scale, 500 * scale])
+        today = types.SimpleNamespace(day=dice.randint(0, 6) + 1, schedule=0, per_week=per_week)
+        days = int(store.gaps[0, (today.day - 1) % per_week])
+        filled = fill(store, held, today, today.day - 1, level - start, scale)
+        assert made.away_store(held, level, days) == filled
+        award = dice.randint(0, 90 * scale)
+        assert made.away_bonus(filled, award) == paid_on_top(store, filled, award, scale) <= filled
 
 
 # --- saves --------------------------------------------------------------------------------------------------------
@@ -419,8 +447,7 @@ def test_what_is_somebodys_own_stays(tmp_path, canopy, cli, monkeypatch):
         ({}, "pyton", "did you mean 'python'"),
         ({"multipliers": [{"name": "m", "factor": "leader_level ** 0.5"}]}, "json", "multipliers[0].factor"),
         ({"stats": {"pull": {"formula": "shear ** 2"}}}, "json", "stats.pull.formula"),
-        ({"away_bonus": {"per_day_away": 9, "at_most": 50, "factor": 2}}, "lua", "away_bonus"),
-        ({"multipliers": [{"name": "m", "factor": "1 + shear / 100"}]}, "lua", "reads shear"),
+        ({"multipliers": [{"name": "m", "factor": "shear ** 0.5"}]}, "lua", "reads shear"),
         ({"sources": {"SHOOT_GRAFT": {"level": 1, "xp": 1, "toughness": 1}}}, "cpp", "spelt the same in cpp"),
         ({"tracks": {"warden": {"max_level": 6_000, "cost": {"formula": "level"}}}}, "lua", "levels.json has all of them"),
     ],

@@ -322,16 +322,14 @@ namespace Canopy
             if (at.OnBlossomWeek) product *= Tables.BlossomWeek; // blossom week
             if (at.OnMarketDay) product *= Tables.MarketDay; // market day
             double xp = 0.0;
-            Track track = Track.Warden;
-            switch (source)
+            Track skill = Track.Warden;
+            if (source == Source.ShootGraft)
             {
-                case Source.ShootGraft:
-                    track = Track.Grafting;
-                    xp = Tables.Sources[(int)source].SkillXp[0];
-                    break;
+                skill = Track.Grafting;
+                xp = Tables.Sources[(int)source].SkillXp[0];
             }
             double exact = xp * product * (success ? 1.0 : Tables.XpShare);
-            return Rounding.Whole(Math.Floor(exact), Tables.Tracks[(int)track].Scale);
+            return Rounding.Whole(Math.Floor(exact), Tables.Tracks[(int)skill].Scale);
         }
 
         /// <summary>Replace the costs, points and stats of a track by those of a levels_warden.csv. Anything else throws.</summary>

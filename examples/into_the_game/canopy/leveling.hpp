@@ -148,10 +148,9 @@ inline double clip(double x, double low, double high) { return std::min(std::max
 
 // The factor of the first band whose end is not below the value; past the last: 1.
 inline double banded(double value, const double (*bands)[2], int count) {
-    for (int band = 0; band < count; ++band) {
-        if (value <= bands[band][0]) return bands[band][1];
-    }
-    return 1.0;
+    int band = 0;
+    while (band < count && !(value <= bands[band][0])) ++band;
+    return band < count ? bands[band][1] : 1.0;
 }
 
 }  // namespace detail
@@ -295,9 +294,7 @@ public:
             if (held->second < 0 || held->second > MOST) return refuse("a damaged save: its ranks");
             found.ranks[item] = static_cast<int>(std::min<std::int64_t>(held->second, upgrade.max_rank));
         }
-        const auto in_track = [&own](std::int64_t level) {
-            return static_cast<int>(std::clamp<std::int64_t>(level, own.start_level, own.max_level()));
-        };
+        const auto in_track = [&own](std::int64_t held) { return static_cast<int>(std::clamp<std::int64_t>(held, own.start_level, own.max_level())); };
         found.level = in_track(data.level);
         found.peak_level = std::max(in_track(data.peak_level), found.level);
         found.points = data.points;
@@ -446,16 +443,13 @@ inline std::int64_t skill_award_for(Source source, [[maybe_unused]] int player_l
     if (at.on_blossom_week) product *= numbers.blossom_week;  // blossom week
     if (at.on_market_day) product *= numbers.market_day;  // market day
     double xp = 0.0;
-    Track track = Track::warden;
-    switch (source) {
-        case Source::shoot_graft:
-            track = Track::grafting;
-            xp = detail::source_of(source).skill_xp[0];
-            break;
-        default: break;
+    Track skill = Track::warden;
+    if (source == Source::shoot_graft) {
+        skill = Track::grafting;
+        xp = detail::source_of(source).skill_xp[0];
     }
     const double exact = xp * product * (success ? 1.0 : detail::numbers().xp_share);
-    return detail::whole(std::floor(exact), detail::table_of(track).scale);
+    return detail::whole(std::floor(exact), detail::table_of(skill).scale);
 }
 
 // Replace the costs, points and stats of a track by those of a levels_warden.csv; false, and nothing changes, for anything else.
@@ -537,7 +531,6 @@ inline TrackTable& table_of(Track track) {
 constexpr double low_aphid_cluster[] = {9.0};
 constexpr double low_seed_errand[] = {150.0};
 constexpr double low_shoot_graft[] = {20.0};
-constexpr double skill_xp_shoot_graft[] = {1.0};
 constexpr double low_bark_borer[] = {34.0};
 constexpr double low_canker_bloom[] = {46.0};
 constexpr double low_rust_swarm[] = {84.0};
@@ -545,6 +538,7 @@ constexpr double low_hollow_heart[] = {0.0};
 constexpr double amounts_hollow_heart[] = {100.0, 150.0};
 constexpr double up_to_hollow_heart[] = {0.7, 1.0};
 constexpr double low_crown_rot[] = {162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0, 162.0};
+constexpr double skill_xp_shoot_graft[] = {1.0};
 
 inline const SourceTable& source_of(Source source) {
     static constexpr SourceTable tables[] = {

@@ -321,12 +321,12 @@ end
 function leveling.skill_award_for(source, level, success, told)
   told = told or {}
   local on = told.on or {}
-  local track, xp = PRACTISED[source][1], PRACTISED[source][2]
+  local skill, xp = PRACTISED[source][1], PRACTISED[source][2]
   local product = 1.0
   if on["blossom week"] then product = product * FACTORS["blossom week"] end -- blossom week
   if on["market day"] then product = product * FACTORS["market day"] end -- market day
   local exact = xp * product * (success and 1.0 or XP_SHARE)
-  return whole(math.floor(exact), TRACKS[track].scale)
+  return whole(math.floor(exact), TRACKS[skill].scale)
 end
 
 -- Replace the costs, points and stats of a track by those of a levels_warden.csv. Anything else is an error.

@@ -236,12 +236,12 @@ export function awardFor(source, level, drawn, success, { leaderLevel = level, o
 
 /** The units that an encounter awards to the skill that its source practises. */
 export function skillAwardFor(source, level, success, { on = [] } = {}) {
-  const [track, xp] = PRACTISED[source];
+  const [skill, xp] = PRACTISED[source];
   let product = 1;
   if (on.includes("blossom week")) product *= FACTORS["blossom week"]; // blossom week
   if (on.includes("market day")) product *= FACTORS["market day"]; // market day
   const exact = xp * product * (success ? 1 : XP_SHARE);
-  return whole(Math.floor(exact), TRACKS[track].scale);
+  return whole(Math.floor(exact), TRACKS[skill].scale);
 }
 
 /** Replace the costs, points and stats of a track by those of a levels_warden.csv. Anything else throws a RangeError. */

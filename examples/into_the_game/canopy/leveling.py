@@ -294,14 +294,14 @@ def award_for(source: str, level: int, drawn: float, success: bool, *, leader_le
 
 def skill_award_for(source: str, level: int, success: bool, *, on: Collection[str] = ()) -> int:
     """The units that an encounter awards to the skill that its source practises."""
-    track, xp = PRACTISED[source]
+    skill, xp = PRACTISED[source]
     product = 1.0
     if "blossom week" in on:
         product *= FACTORS["blossom week"]  # blossom week
     if "market day" in on:
         product *= FACTORS["market day"]  # market day
     exact = xp * product * (1.0 if success else XP_SHARE)
-    return _whole(math.floor(exact), TRACKS[track].scale)
+    return _whole(math.floor(exact), TRACKS[skill].scale)
 
 
 def load_tables(track: str, text: str) -> None:

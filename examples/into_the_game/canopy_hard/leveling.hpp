@@ -245,9 +245,7 @@ public:
         found.wasted = detail::whole(data.wasted, own.scale);
         const std::int64_t start = detail::whole(data.baseline, own.scale);
         if (start + found.earned > MOST) return refuse("a damaged save: too much XP in all");
-        const auto in_track = [&own](std::int64_t level) {
-            return static_cast<int>(std::clamp<std::int64_t>(level, own.start_level, own.max_level()));
-        };
+        const auto in_track = [&own](std::int64_t held) { return static_cast<int>(std::clamp<std::int64_t>(held, own.start_level, own.max_level())); };
         found.level = in_track(data.level);
         found.peak_level = std::max(in_track(data.peak_level), found.level);
         found.points = data.points;

@@ -70,7 +70,7 @@ def _encounter(design: Design, pack: Pack, product: Product, dice: random.Random
     at = {
         "skill_level": int(columns.skill_level[column]), "leader_level": leader, "party_size": size,
         "player": profile, "on": on, **done,
-        **{trait: _trait(design, profile, trait, index) for trait in product.traits},
+        **{name: _told(design, profile, name, index, column) for name in product.traits},
     }  # fmt: skip
     asks = {
         *product.given,
@@ -158,6 +158,8 @@ def _start(pack: Pack, dice: random.Random) -> tuple[int, tuple[tuple[str, int],
     return track.start_level + game.level, tuple(steps)
 
 
-def _trait(design: Design, profile: str, trait: str, index: int) -> float:
-    value = tabulated(design).profile(profile).encounters.scene.names[trait]
-    return float(np.broadcast_to(value, (len(tabulated(design).main.granted), 1))[index, 0])
+def _told(design: Design, profile: str, name: str, index: int, column: int) -> float:
+    """Return a trait, or a stat that the level alone does not tell; 0 for that of a skill which is not practised."""
+    value = tabulated(design).profile(profile).encounters.scene.names[name]
+    found = float(np.broadcast_to(value, tabulated(design).columns.shape)[index, column])
+    return found if np.isfinite(found) else 0.0

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Set
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ramulus.design.base import MOST_LEVEL
 from ramulus.design.names import selects
 from ramulus.errors import DesignError, Problem
 from ramulus.formula import parse
+from ramulus.formula.functions import Array
 from ramulus.rules.evaluating import evaluate_at
 from ramulus.rules.limits import open_levels
 from ramulus.rules.multipliers import banded
+from ramulus.rules.tabulation import tabulated
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -36,7 +40,8 @@ class RulePack:
         timed: whether the game says when it is on.
         players: the profiles it is for; none for all.
         low, high: the first and last level at which it applies, None for none.
-        sources, skill_sources: the sources whose awards to the main track, or to their skill, it scales.
+        sources, skill_sources: the sources whose awards to the main track, or to a skill, it scales.
+        skills: the skills whose awards it scales.
     """
 
     name: str
@@ -51,6 +56,7 @@ class RulePack:
     high: int | None
     sources: tuple[str, ...]
     skill_sources: tuple[str, ...]
+    skills: tuple[str, ...]
 
 
 def is_exact(tree: ast.expr) -> bool:
@@ -63,25 +69,30 @@ def is_exact(tree: ast.expr) -> bool:
     return True
 
 
-def rules_of(design: Design) -> tuple[RulePack, ...]:
+def rules_of(design: Design, by_level: Set[str]) -> tuple[RulePack, ...]:
     """Return the multipliers in the order of the file.
+
+    Args:
+        design: the design.
+        by_level: the stats that the main track's level alone tells.
 
     Raises:
         DesignError: a formula can neither be translated exactly nor be made a table.
     """
-    return tuple(_rule(design, index, rule) for index, rule in enumerate(design.multipliers))
+    return tuple(_rule(design, index, rule, by_level) for index, rule in enumerate(design.multipliers))
 
 
-def _rule(design: Design, index: int, rule: Multiplier) -> RulePack:
+def _rule(design: Design, index: int, rule: Multiplier, by_level: Set[str]) -> RulePack:
     text = rule.against if rule.bands else rule.factor
     tree = parse(text).tree if isinstance(text, str) else None
     sources = tuple(name for name in design.sources if selects(design, rule, name, design.main_track_name))
-    practise = ((name, source.skill) for name, source in design.sources.items() if source.skill)
-    skill_sources = tuple(name for name, skill in practise if selects(design, rule, name, skill))
+    practised = [(name, skill) for name, source in design.sources.items() for skill in source.practised]
+    scaled = [(name, skill) for name, skill in practised if selects(design, rule, name, skill)]
+    skill_sources = tuple(dict.fromkeys(name for name, _ in scaled))
     table: dict[str, tuple[float, ...]] = {}
     own = {number for source in design.sources.values() for number in source.numbers}
     if tree is not None and (not is_exact(tree) or own & set(parse(str(text)).names)):
-        table = _table(design, index, rule, str(text), sorted({*sources, *skill_sources}))
+        table = _table(design, index, rule, str(text), sorted({*sources, *skill_sources}), by_level)
         tree = None
     return RulePack(
         name=rule.name,
@@ -96,26 +107,27 @@ def _rule(design: Design, index: int, rule: Multiplier) -> RulePack:
         high=rule.to_level,
         sources=sources,
         skill_sources=skill_sources,
+        skills=tuple(dict.fromkeys(skill for _, skill in scaled)),
     )
 
 
 def _table(
-    design: Design, index: int, rule: Multiplier, text: str, sources: list[str]
-) -> dict[str, tuple[float, ...]]:  # fmt: skip
+    design: Design, index: int, rule: Multiplier, text: str, sources: list[str], by_level: Set[str]
+) -> dict[str, tuple[float, ...]]:
     """Return the factor of a rule by source, at each level of the main track."""
     place = f"multipliers[{index}].{'against' if rule.bands else 'factor'}"
     own = {number for name in sources for number in design.sources[name].numbers}
-    only_levels = {"level", "source_level", "gap", *design.constants, *own}
+    only_levels = {"level", "source_level", "gap", *design.constants, *own, *by_level}
     if strange := [name for name in parse(text).names if name not in only_levels]:
         found = f"{text!r} reads {', '.join(strange)}, and is not the same in every language"
         allowed = "+ - * / // %, comparisons, floor, ceil, round, min, max, clip, abs, sqrt; or level and gap alone"
         raise DesignError([Problem(place, found, allowed, code="no-translation")])
-    track = design.track()
-    levels = np.arange(track.start_level, track.max_level + 1, dtype=np.float64)
+    tables = tabulated(design)
+    levels, stats = tables.main.curve.levels, {name: tables.stats()[name].values for name in by_level}
     table = {}
     for name in sources:
-        source_level = float(design.sources[name].level)
-        names: dict[str, Any] = {**design.constants, "level": levels, "source_level": source_level}
+        source_level = met_levels(design, name)
+        names: dict[str, Any] = {**design.constants, **stats, "level": levels, "source_level": source_level}
         names["gap"] = levels - source_level
         here = open_levels(design.sources[name]).hold(levels) & open_levels(rule).hold(levels)
         for number, value in design.sources[name].numbers.items():
@@ -124,3 +136,13 @@ def _table(
         for_levels = banded(rule.bands, values) if rule.bands else values
         table[name] = tuple(np.where(here & np.isfinite(for_levels), for_levels, 1.0).tolist())
     return table
+
+
+def met_levels(design: Design, source: str) -> Array:
+    """Return the level at which a source meets a player of each level of the main track, shape (L,).
+
+    Where it is closed and its formula gives no level, that is 0.
+    """
+    columns = tabulated(design).columns
+    own = columns.source_level[:, columns.first_column[list(design.sources).index(source)]]
+    return np.broadcast_to(np.where((own >= 0) & (own <= MOST_LEVEL), own, 0.0), columns.levels.shape)

@@ -8,7 +8,7 @@ import json
 from typing import TYPE_CHECKING, Any
 
 from ramulus.formula import parse
-from ramulus.game.pack import Pack, StatPack, TrackPack
+from ramulus.game.pack import AwayPack, Pack, StatPack, TrackPack
 from ramulus.rules.xp_units import from_units
 
 if TYPE_CHECKING:
@@ -45,6 +45,7 @@ def levels_of(design: Design, pack: Pack, version: str) -> dict[str, Any]:
             "rounding": pack.rounding, "rounding_to": plain(pack.to), "least_award": plain(pack.least),
             "failure_xp_share": plain(pack.xp_share),
         },
+        **({"away_bonus": _away(design, pack.away)} if pack.away else {}),
         "party": {"share": "split" if pack.splits else "each", "hold_below_leader": pack.holds},
         "multipliers": [_multiplier(design, pack, index) for index in range(len(pack.rules))],
         "constants": {name: plain(value) for name, value in design.constants.items() if name in read},
@@ -57,7 +58,11 @@ def levels_of(design: Design, pack: Pack, version: str) -> dict[str, Any]:
 def _read(design: Design) -> set[str]:
     """Return the names that the formulas of the pack read, those that are tables too."""
     texts: list[object] = [text for rule in design.multipliers for text in (rule.factor, rule.against)]
-    texts += [text for source in design.sources.values() for text in (source.xp, source.skill_xp)]
+    texts += [
+        text for source in design.sources.values() for text in (source.level, source.xp, *source.practised.values())
+    ]
+    if design.away_bonus is not None:
+        texts += [design.away_bonus.per_day_away, design.away_bonus.at_most]
     texts += [stat.formula for stat in design.stats.values()]
     return {name for text in texts if isinstance(text, str) for name in parse(text).names}
 
@@ -130,12 +135,30 @@ def _source(design: Design, pack: Pack, name: str, read: set[str]) -> dict[str, 
     elif packed.width > 1:
         xp = {"low": plain(packed.low[0]), "high": plain(packed.low[0] + packed.width - 1)}
     keys = ("from_level", "to_level", "limit", "limit_per_day", "limit_per_week")
-    said = {"level": source.level, "xp": xp, **{key: getattr(source, key) for key in keys}, "tags": source.tags}
+    level = {"by_level": list(packed.levels), "formula": source.level} if len(packed.levels) > 1 else packed.levels[0]
+    said = {"level": level, "xp": xp, **{key: getattr(source, key) for key in keys}, "tags": source.tags}
     if own := {number: value for number, value in source.numbers.items() if number in read}:
         said["numbers"] = own
-    return said | (
-        {"skill": packed.skill, "skill_xp": _skill_xp(source.skill_xp, packed.skill_xp)} if packed.skill else {}
-    )
+    practised = {
+        one.skill: _skill_xp(source.practised[one.skill], one.xp) for one in pack.practice if one.source == name
+    }
+    if source.skill is not None:
+        return said | {"skill": source.skill, "skill_xp": practised[source.skill]}
+    return said | ({"skills": practised} if practised else {})
+
+
+def _away(design: Design, packed: AwayPack) -> dict[str, Any]:
+    bonus = design.away_bonus
+    assert bonus is not None
+    each = (("per_day_away", bonus.per_day_away, packed.per_day), ("at_most", bonus.at_most, packed.at_most))
+    said: dict[str, Any] = {
+        key: {
+            "by_level": _numbers(values),
+            **({"formula": stated} if isinstance(stated, str) else {"value": plain(stated)}),
+        }
+        for key, stated, values in each
+    }
+    return {**said, "factor": plain(bonus.factor), "whole_xp": packed.whole}
 
 
 def _skill_xp(text: Any, packed: Any) -> Any:

@@ -62,20 +62,28 @@ _TRACK = _table({
     "gates": _said("What opens them is the game's to know.", {"type": "array", "items": _GATE}),
 }, ("gates",))  # fmt: skip
 _BY_LEVEL = _table({"by_level": _NUMBERS, "formula": _TEXT})
+_SKILL_XP: dict[str, Any] = {"anyOf": [_NUMBER, _TEXT, _BY_LEVEL]}
 _SOURCE = _table(
     {
-        "level": _WHOLE,
+        "level": {"anyOf": [_WHOLE, _table({"by_level": {"type": "array", "items": _WHOLE}, "formula": _TEXT})]},
         "xp": {"anyOf": [
             _NUMBER, _BY_LEVEL, _table({"low": _NUMBER, "high": _NUMBER}),
             _table({"one_of": {"type": "array", "items": _NUMBERS}, "up_to": _NUMBERS}),
         ]},
         "from_level": _or_none(_WHOLE), "to_level": _or_none(_WHOLE), "limit": _or_none(_WHOLE),
         "limit_per_day": _or_none(_WHOLE), "limit_per_week": _or_none(_WHOLE), "tags": _NAMES,
-        "skill": _TEXT, "skill_xp": {"anyOf": [_NUMBER, _TEXT, _BY_LEVEL]},
+        "skill": _TEXT, "skill_xp": _SKILL_XP, "skills": _by_name(_SKILL_XP),
         "numbers": _by_name({"anyOf": [_NUMBER, _TEXT]}),
     },
-    ("skill", "skill_xp", "numbers"),
+    ("skill", "skill_xp", "skills", "numbers"),
 )  # fmt: skip
+_IN_STORE = _table({"by_level": _NUMBERS, "formula": _TEXT, "value": _NUMBER}, ("formula", "value"))
+_AWAY = _table({
+    "per_day_away": _said("XP that a day away puts into the store.", _IN_STORE),
+    "at_most": _said("XP that it is filled up to.", _IN_STORE),
+    "factor": _said("What an award comes to while there is enough in the store.", _NUMBER),
+    "whole_xp": _said("Whether what goes in and out is rounded down to whole XP.", _YES),
+})  # fmt: skip
 
 
 def levels_schema() -> dict[str, Any]:
@@ -98,10 +106,11 @@ def levels_schema() -> dict[str, Any]:
         "awards": _table({
             "rounding": _TEXT, "rounding_to": _NUMBER, "least_award": _NUMBER, "failure_xp_share": _NUMBER,
         }),
+        "away_bonus": _AWAY,
         "party": _table({"share": {"enum": ["each", "split"]}, "hold_below_leader": _YES}),
         "multipliers": {"type": "array", "items": multiplier}, "constants": _by_name(_NUMBER),
         "traits": _said("Names that formulas read and only the game knows.", _NAMES),
-    })  # fmt: skip
+    }, ("away_bonus",))  # fmt: skip
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "Levels, XP and awards of one design",

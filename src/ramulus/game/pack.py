@@ -108,21 +108,49 @@ class SourcePack:
     """A source: its level, and the XP that it gives.
 
     Attributes:
+        levels: its level, by the player's; one number where it does not follow the player.
         low: the XP, or the least of it, by level; one number where no level changes it.
         width: how many whole numbers are equally likely from `low` on; 0 for a list.
         amounts, up_to: the list, and running chances.
-        skill: the track that it practises, or "".
-        skill_xp: a number, numbers by level, or a tree.
     """
 
     name: str
-    level: int
+    levels: tuple[int, ...]
     low: tuple[float, ...]
     width: int
     amounts: tuple[float, ...]
     up_to: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class PracticePack:
+    """A skill that a source practises, and its XP on success: a number, numbers by level, or a tree."""
+
+    source: str
     skill: str
-    skill_xp: float | tuple[float, ...] | ast.expr
+    xp: float | tuple[float, ...] | ast.expr
+
+    @property
+    def numbers(self) -> tuple[float, ...]:
+        """The XP as numbers, one or by level; none where it is a tree."""
+        if isinstance(self.xp, ast.expr):
+            return ()
+        return self.xp if isinstance(self.xp, tuple) else (self.xp,)
+
+
+@dataclass(frozen=True)
+class AwayPack:
+    """A store of time away: what a day puts into it and what it is filled up to, by level, in XP; none at the cap.
+
+    Attributes:
+        more: what is paid on top of an award, as a share of it.
+        whole: whether what goes in and out is rounded down to whole XP.
+    """
+
+    per_day: tuple[float, ...]
+    at_most: tuple[float, ...]
+    more: float
+    whole: bool
 
 
 @dataclass(frozen=True)
@@ -132,6 +160,7 @@ class Pack:
     Attributes:
         constants: those that some tree reads.
         traits: names that only the game knows, which some tree reads.
+        told_stats: stats that multipliers read and the level alone does not tell: of a skill, or changed by upgrades.
         rounding, to, least, xp_share: how an award becomes whole, what a success awards at least, what a failure pays.
         splits, holds: whether a party divides XP drawn, and holds its members below the leader.
     """
@@ -142,9 +171,12 @@ class Pack:
     stats: tuple[StatPack, ...]
     upgrades: tuple[UpgradePack, ...]
     sources: tuple[SourcePack, ...]
+    practice: tuple[PracticePack, ...]
+    away: AwayPack | None
     rules: tuple[RulePack, ...]
     constants: dict[str, float]
     traits: tuple[str, ...]
+    told_stats: tuple[str, ...]
     rounding: str
     to: float
     least: float
@@ -155,7 +187,7 @@ class Pack:
     @property
     def trees(self) -> Iterator[ast.expr]:
         """Every formula that is translated."""
-        return trees_of(self.rules, self.stats, self.sources)
+        return trees_of(self.rules, self.stats, self.practice)
 
     def tables_of(self, track: TrackPack) -> list[StatPack]:
         """Return the stats of a track that are tables."""
@@ -163,9 +195,9 @@ class Pack:
 
 
 def trees_of(
-    rules: tuple[RulePack, ...], stats: tuple[StatPack, ...], sources: tuple[SourcePack, ...]
+    rules: tuple[RulePack, ...], stats: tuple[StatPack, ...], practice: tuple[PracticePack, ...]
 ) -> Iterator[ast.expr]:
     """Yield every formula that is translated."""
     yield from (rule.tree for rule in rules if rule.tree is not None)
     yield from (stat.tree for stat in stats if stat.tree is not None)
-    yield from (source.skill_xp for source in sources if isinstance(source.skill_xp, ast.expr))
+    yield from (one.xp for one in practice if isinstance(one.xp, ast.expr))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,9 +13,19 @@ from ramulus.errors import DesignError, Problem
 from ramulus.formula import parse
 from ramulus.formula.functions import Array, power
 from ramulus.game.expressions import names_in
-from ramulus.game.factors import is_exact, rules_of
-from ramulus.game.pack import GatePack, Pack, SourcePack, StatPack, TrackPack, UpgradePack, trees_of
-from ramulus.game.untranslated import refuse_untranslated
+from ramulus.game.factors import is_exact, met_levels, rules_of
+from ramulus.game.pack import (
+    AwayPack,
+    GatePack,
+    Pack,
+    PracticePack,
+    SourcePack,
+    StatPack,
+    TrackPack,
+    UpgradePack,
+    trees_of,
+)
+from ramulus.rules.away import away_tables
 from ramulus.rules.evaluating import evaluate_at
 from ramulus.rules.ledger_state import fingerprint
 from ramulus.rules.limits import open_levels
@@ -35,15 +46,15 @@ def pack_of(design: Design) -> Pack:
     Raises:
         DesignError: the costs are at fault, or a formula can neither be translated exactly nor be made a table.
     """
-    refuse_untranslated(design)
     tables = tabulated(design)
     upgrades = {name: _upgrade(design, name, upgrade) for name, upgrade in design.upgrades.items()}
     stats = tuple(_stat(design, name, stat, upgrades) for name, stat in design.stats.items())
-    rules = rules_of(design)
-    sources = tuple(_source(design, name) for name in design.sources)
+    by_level = {one.name for one in stats if one.track == design.main_track_name and not (one.upgrades or one.tree)}
+    rules = rules_of(design, by_level)
+    practice = tuple(_practice(design))
     party, failure = design.party, design.encounters.failure
-    trees = trees_of(rules, stats, sources)
-    read = {name for tree in trees for name in names_in(tree)}
+    read = {name for tree in trees_of(rules, stats, practice) for name in names_in(tree)}
+    read_by_rules = {name for tree in trees_of(rules, (), ()) for name in names_in(tree)}
     traits = {trait for player in design.players.values() for trait in player.traits}
     return Pack(
         title=design.title,
@@ -51,10 +62,13 @@ def pack_of(design: Design) -> Pack:
         tracks=tuple(track_pack(tables.track(name)) for name in design.track_order),
         stats=stats,
         upgrades=tuple(upgrades.values()),
-        sources=sources,
+        sources=tuple(_source(design, name) for name in design.sources),
+        practice=practice,
+        away=_away(design),
         rules=rules,
         constants={name: float(value) for name, value in design.constants.items() if name in read},
         traits=tuple(sorted(traits & read)),
+        told_stats=tuple(sorted(read_by_rules & design.stats.keys() - by_level)),
         rounding=design.awards.rounding,
         to=float(design.awards.rounding_to or 1),
         least=float(design.awards.least_award),
@@ -143,35 +157,46 @@ def _reads(design: Design, name: str, upgraded: set[str]) -> bool:
 
 def _source(design: Design, name: str) -> SourcePack:
     source, tables = design.sources[name], tabulated(design)
-    law = tables.laws[list(design.sources).index(name)]
+    place = list(design.sources).index(name)
+    law = tables.laws[place]
     low = np.where(np.isfinite(law.low), law.low, 0.0).tolist()
     return SourcePack(
         name=name,
-        level=int(source.level),
+        levels=tuple(met_levels(design, name).astype(np.int64).tolist())
+        if isinstance(source.level, str)
+        else (source.level,),
         low=tuple(low) if isinstance(source.xp, str) else (low[0],),
         width=law.width,
         amounts=tuple(law.amounts.tolist()),
         up_to=tuple(law.up_to.tolist()),
-        skill=source.skill or "",
-        skill_xp=_skill_xp(design, name),
     )
 
 
-def _skill_xp(design: Design, name: str) -> float | tuple[float, ...] | ast.expr:
-    """Return a source's XP for its skill: a number, a tree, or by level where the tree is no exact one."""
-    value = design.sources[name].skill_xp
-    if not isinstance(value, str):
-        return float(value or 0)
+def _practice(design: Design) -> Iterator[PracticePack]:
+    for name, source in design.sources.items():
+        for skill, value in source.practised.items():
+            xp = _skill_xp(design, name, skill, value) if isinstance(value, str) else float(value)
+            yield PracticePack(name, skill, xp)
+
+
+def _skill_xp(design: Design, name: str, skill: str, value: str) -> tuple[float, ...] | ast.expr:
+    """Return a source's XP for a skill: a tree, or by level where the tree is no exact one."""
+    place = design.sources[name].skill_xp_place(name, skill)
     formula = parse(value)
     if is_exact(formula.tree):
         return formula.tree
     if "skill_level" in formula.names:
         found = f"{value!r} reads skill_level, and is not the same in every language"
-        raise DesignError(
-            [Problem(f"sources.{name}.skill_xp", found, "a formula without powers", code="no-translation")]
-        )
-    main, source = tabulated(design).main, design.sources[name]
-    levels = main.curve.levels
-    names = {**design.constants, "level": levels, "source_level": float(source.level)}
-    xp = evaluate_at(f"sources.{name}.skill_xp", value, names, open_levels(source).hold(levels))
+        raise DesignError([Problem(place, found, "a formula without powers", code="no-translation")])
+    levels = tabulated(design).main.curve.levels
+    names = {**design.constants, "level": levels, "source_level": met_levels(design, name)}
+    xp = evaluate_at(place, value, names, open_levels(design.sources[name]).hold(levels))
     return tuple(np.where(np.isfinite(xp), np.broadcast_to(xp, levels.shape), 0.0).tolist())
+
+
+def _away(design: Design) -> AwayPack | None:
+    if design.away_bonus is None:
+        return None
+    per_day, at_most = away_tables(design)
+    more, whole = float(design.away_bonus.factor) - 1.0, design.track().overflow.whole_xp
+    return AwayPack(tuple(per_day.tolist()), tuple(at_most.tolist()), more, whole)

@@ -20,10 +20,11 @@ GIVEN = ("skill_level", "leader_level", "party_size", *COUNTED)
 
 @dataclass(frozen=True)
 class Factor:
-    """One multiplier in an award: the rule, the sources it scales (none for all), and its value as an expression."""
+    """One multiplier in an award: the rule, the sources and skills that it scales (none: all), its value written."""
 
     rule: RulePack
     sources: tuple[str, ...]
+    skills: tuple[str, ...]
     value: str
 
 
@@ -55,6 +56,7 @@ class Product:
     timed: tuple[RulePack, ...]
     by_player: bool
     reads_gap: bool
+    reads_source_level: bool
     reads_level: bool
 
     @property

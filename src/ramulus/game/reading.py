@@ -60,6 +60,7 @@ def _design(data: dict[str, Any]) -> dict[str, Any]:
             **({"rounding_to": awards["rounding_to"]} if awards["rounding_to"] != 1 else {}),
         },
         "encounter": {"failure": {"xp_share": awards["failure_xp_share"]}},
+        **_if_any("away_bonus", _away(data)),
         **_if_any("players", _players(data)),
         **_if_any("gates", _gates(data)),
         **_if_any("multipliers", [_without(rule, _OF_RULES) for rule in data["multipliers"]]),
@@ -76,7 +77,7 @@ def _players(data: dict[str, Any]) -> dict[str, Any]:
     names = sorted({name for rule in rules for name in rule.get("players", [])})
     by_day = any(rule.get(key) is not None for rule in rules for key in _TIMES)
     by_day |= any(rule.get("against") in (XP_TODAY, XP_THIS_WEEK, SUCCESSES_TODAY) for rule in rules)
-    by_day |= any("from_day" in gate for gate in _gates(data))
+    by_day |= "away_bonus" in data or any("from_day" in gate for gate in _gates(data))
     by_day |= any(source[key] is not None for source in sources for key in ("limit_per_day", "limit_per_week"))
     traits = {"traits": dict.fromkeys(data["traits"], 1)} if data["traits"] else {}
     profile = {**traits, **({"hours_per_day": 1} if by_day else {})}
@@ -141,9 +142,23 @@ def _upgrade(upgrade: dict[str, Any]) -> dict[str, Any]:
 
 
 def _source(source: dict[str, Any]) -> dict[str, Any]:
-    said: dict[str, Any] = _without(source, ("xp", "skill_xp", "numbers")) | source.get("numbers", {})
-    for key in ("xp", "skill_xp"):
-        if key in source:
-            value = source[key]
-            said[key] = value.get("formula", _without(value, ("up_to",))) if isinstance(value, dict) else value
+    said: dict[str, Any] = _without(source, ("level", "xp", "skill_xp", "skills", "numbers")) | source.get(
+        "numbers", {}
+    )
+    said |= {key: _stated(source[key]) for key in ("level", "xp", "skill_xp") if key in source}
+    if "skills" in source:
+        said["skills"] = {skill: _stated(value) for skill, value in source["skills"].items()}
     return said
+
+
+def _stated(value: Any) -> Any:
+    """Return what a design says of a number: its formula, a law of XP, or the number itself."""
+    return value.get("formula", _without(value, ("up_to",))) if isinstance(value, dict) else value
+
+
+def _away(data: dict[str, Any]) -> dict[str, Any]:
+    if "away_bonus" not in data:
+        return {}
+    bonus = data["away_bonus"]
+    stated = {key: bonus[key].get("formula", bonus[key].get("value")) for key in ("per_day_away", "at_most")}
+    return {**stated, "factor": bonus["factor"]}

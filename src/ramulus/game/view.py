@@ -10,7 +10,7 @@ from typing import Any
 from ramulus.game.expressions import Writer, names_in, used_functions
 from ramulus.game.factors import RulePack
 from ramulus.game.languages import Language, camel, pascal, snake
-from ramulus.game.pack import Pack, SourcePack, StatPack
+from ramulus.game.pack import Pack, PracticePack, StatPack
 from ramulus.game.products import COUNTED, GIVEN, Factor, Product, steps_of
 
 
@@ -83,6 +83,8 @@ class View:
             "gates": any(track.gates for track in tracks),
             "lists": any(not source.width for source in self.pack.sources),
             "by_level": any(len(source.low) > 1 for source in self.pack.sources),
+            "met": any(len(source.levels) > 1 for source in self.pack.sources),
+            "several": len({one.source for one in self.pack.practice}) < len(self.pack.practice),
         }
 
     @property
@@ -107,15 +109,15 @@ class View:
         return [stat for stat in self.pack.stats if stat.tree is not None or stat.upgrades]
 
     @property
-    def skilled(self) -> list[SourcePack]:
-        """Sources that practise a skill."""
-        return [source for source in self.pack.sources if source.skill]
+    def practises(self) -> dict[str, list[PracticePack]]:
+        """What each source practises, by the source's name; those that practise nothing are not in it."""
+        names = dict.fromkeys(one.source for one in self.pack.practice)
+        return {name: [one for one in self.pack.practice if one.source == name] for name in names}
 
-    def skill_numbers(self, source: SourcePack) -> tuple[float, ...]:
-        """Return a source's XP for its skill as numbers; none where it is a formula."""
-        if isinstance(source.skill_xp, ast.expr):
-            return ()
-        return source.skill_xp if isinstance(source.skill_xp, tuple) else (source.skill_xp,)
+    @property
+    def traits(self) -> list[str]:
+        """Names that multipliers read and only the game knows: traits, and stats that the level alone does not tell."""
+        return [*self.pack.traits, *self.pack.told_stats]
 
     def place_of(self, stat: StatPack) -> int:
         """Return which stat of the design it is, from 0."""
@@ -128,33 +130,51 @@ class View:
 
     # --- expressions -------------------------------------------------------------------------------------------
 
-    def expression(self, tree: ast.expr, fixed: Mapping[str, float] | None = None) -> str:
-        """Return a formula; `fixed` are numbers that it reads."""
-        return self._writer(fixed or {}).number_of(tree)
+    def expression(self, tree: ast.expr) -> str:
+        """Return a formula of an encounter."""
+        return self._writer({}).number_of(tree)
+
+    def stat_expression(self, stat: StatPack) -> str:
+        """Return the formula of a stat that is no table."""
+        assert stat.tree is not None
+        return self._writer(stat.fixed, of_stat=True).number_of(stat.tree)
 
     @staticmethod
     def names_of(tree: ast.expr) -> set[str]:
         """Return the names that a formula reads."""
         return names_in(tree)
 
-    def _writer(self, fixed: Mapping[str, float]) -> Writer:
+    def _writer(self, fixed: Mapping[str, float], *, of_stat: bool = False) -> Writer:
         local = camel if self.language.name == "csharp" else self.id
-        names = {name: local(name) for name in ("level", "source_level", "gap", *GIVEN, *self.pack.traits)}
+        names = {name: local(name) for name in ("level", "source_level", "gap")}
         names |= {name: self.constant(name) for name in self.pack.constants}
-        names |= {stat.name: self.stat_call(stat) for stat in self.pack.stats}
+        names |= {stat.name: self.stat_call(stat, with_ranks=of_stat) for stat in self.pack.stats}
         names |= {name: self.number(value) for name, value in fixed.items()}
-        told = {"cpp": "at.", "csharp": "at."}.get(self.language.name, "")  # What is told of an encounter.
-        names |= {name: f"{told}{self.id(name)}" for name in (*GIVEN, *self.pack.traits)}
+        if not of_stat:
+            told = {"cpp": "at.", "csharp": "at."}.get(self.language.name, "")  # What is told of an encounter.
+            names |= {name: f"{told}{self.id(name)}" for name in (*GIVEN, *self.traits)}
         return Writer(self.language.words, names)
 
-    def stat_call(self, stat: StatPack) -> str:
-        """Return how a formula reads another stat at the same level."""
+    def stat_call(self, stat: StatPack, *, with_ranks: bool) -> str:
+        """Return how a formula reads a stat at the same level."""
         call = {
-            "python": "stat({name}, level, ranks)", "javascript": "stat({name}, level, ranks)",
-            "lua": "leveling.stat({name}, level, ranks)", "cpp": "stat(Stat::{id}, player_level, ranks)",
-            "csharp": "StatAt(Stat.{id}, playerLevel, ranks)",
+            "python": "stat({name}, level{ranks})", "javascript": "stat({name}, level{ranks})",
+            "lua": "leveling.stat({name}, level{ranks})", "cpp": "stat(Stat::{id}, player_level{ranks})",
+            "csharp": "StatAt(Stat.{id}, playerLevel{ranks})",
         }[self.language.name]  # fmt: skip
-        return call.format(name=self.text(stat.name), id=self.id(stat.name))
+        return call.format(name=self.text(stat.name), id=self.id(stat.name), ranks=", ranks" if with_ranks else "")
+
+    @property
+    def level_of(self) -> str:
+        """How the level of a source is read, as the player meets it."""
+        met, fixed = {
+            "python": ("level_of(source, level)", "SOURCES[source].level"),
+            "javascript": ("levelOf(source, level)", "SOURCES[source].level"),
+            "lua": ("leveling.level_of(source, level)", "SOURCES[source].level"),
+            "cpp": ("level_of(source, player_level)", "detail::source_of(source).level"),
+            "csharp": ("LevelOf(source, playerLevel)", "Tables.Sources[(int)source].Level"),
+        }[self.language.name]
+        return met if self.any["met"] else fixed
 
     def rounded(self, kind: str, to: float, value: str) -> str:
         """Return an expression rounded as the design says."""
@@ -178,16 +198,19 @@ class View:
     def main_product(self) -> Product:
         """The product on awards to the main track."""
         every = [source.name for source in self.pack.sources]
-        rules = [(rule, rule.sources) for rule in self.pack.rules if rule.sources]
-        return self._product(rules, every, splits=self.pack.splits)
+        factors = [self._factor(rule, rule.sources, every) for rule in self.pack.rules if rule.sources]
+        return self._product(factors, splits=self.pack.splits)
 
     @cached_property
     def skill_product(self) -> Product:
         """The product on awards to skills."""
-        every = [source.name for source in self.skilled]
-        trees = [source.skill_xp for source in self.skilled if isinstance(source.skill_xp, ast.expr)]
-        rules = [(rule, rule.skill_sources) for rule in self.pack.rules if rule.skill_sources]
-        return self._product(rules, every, trees)
+        every, skills = list(self.practises), list(dict.fromkeys(one.skill for one in self.pack.practice))
+        trees = [one.xp for one in self.pack.practice if isinstance(one.xp, ast.expr)]
+        rules = [rule for rule in self.pack.rules if rule.skill_sources]
+        # Where a source practises one skill, the source says which.
+        narrowed = [() if not self.any["several"] or set(rule.skills) == set(skills) else rule.skills for rule in rules]
+        factors = [self._factor(r, r.skill_sources, every, own) for r, own in zip(rules, narrowed, strict=True)]
+        return self._product(factors, trees)
 
     @property
     def given(self) -> list[str]:
@@ -201,23 +224,24 @@ class View:
         """Return what a product has to be told of what was done."""
         return [name for name in COUNTED if name in product.given]
 
-    def _product(
-        self, rules: list[tuple[RulePack, tuple[str, ...]]], every: list[str], more: Iterable[ast.expr] = (), *,
-        splits: bool = False,
-    ) -> Product:  # fmt: skip
-        factors = [
-            Factor(rule, () if list(sources) == every else sources, self._value(rule)) for rule, sources in rules
-        ]
-        trees = [*(rule.tree for rule, _ in rules if rule.tree is not None), *more]
+    def _factor(
+        self, rule: RulePack, sources: tuple[str, ...], every: list[str], skills: tuple[str, ...] = ()
+    ) -> Factor:
+        return Factor(rule, () if list(sources) == every else sources, skills, self._value(rule))
+
+    def _product(self, factors: list[Factor], more: Iterable[ast.expr] = (), *, splits: bool = False) -> Product:
+        rules = [factor.rule for factor in factors]
+        trees = [*(rule.tree for rule in rules if rule.tree is not None), *more]
         read = {name for tree in trees for name in names_in(tree)}
         return Product(
             steps=tuple(steps_of(factors)),
             given=tuple(name for name in GIVEN if name in read or (name == "party_size" and splits)),
-            traits=tuple(trait for trait in self.pack.traits if trait in read),
-            timed=tuple(rule for rule, _ in rules if rule.timed),
-            by_player=any(rule.players for rule, _ in rules),
+            traits=tuple(trait for trait in self.traits if trait in read),
+            timed=tuple(rule for rule in rules if rule.timed),
+            by_player=any(rule.players for rule in rules),
             reads_gap="gap" in read,
-            reads_level=bool({"level", "gap", "leader_level"} & read) or any(r.low or r.high for r, _ in rules),
+            reads_source_level="source_level" in read,
+            reads_level=bool({"level", "gap", "leader_level"} & read) or any(rule.low or rule.high for rule in rules),
         )
 
     def _value(self, rule: RulePack) -> str:

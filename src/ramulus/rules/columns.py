@@ -123,7 +123,13 @@ def practice_of(design: Design) -> Columns:
     """Compute the columns of what is practised: as `Columns`, with a source for each skill that it practises.
 
     A source that practises two skills is there twice, each time at the levels of one of them.
+
+    Raises:
+        DesignError: a multiplier of a skill's award reads a stat of another skill, or there are too many cells.
     """
+    for name, source in design.sources.items():
+        for skill in source.practised:
+            _refuse_other_skills(design, name, skill)
     sources = enumerate(design.sources.values())
     return _columns(design, [(index, skill) for index, source in sources for skill in source.practised])
 
@@ -181,6 +187,20 @@ def _skill_of(design: Design, name: str, source: Source) -> str:
         listed = " and ".join(sorted(str(track) for track in used))
         raise fault(f"sources.{name}", f"it depends on two skills, {listed}", "one skill a source", "two-skills")
     return next(iter(used), None) or ""
+
+
+def _refuse_other_skills(design: Design, name: str, skill: str) -> None:
+    """Refuse multipliers of a skill's award that read a stat of another skill, whose level is not known there."""
+    for index, rule in enumerate(design.multipliers):
+        for key, text in (("factor", rule.factor), ("against", rule.against)):
+            if not isinstance(text, str) or not selects(design, rule, name, skill):
+                continue
+            for word in parse(text).names:
+                track = stat_track(design, design.stats[word]) if word in design.stats else skill
+                if track not in (skill, design.main_track_name):
+                    found = f"it scales what {name!r} awards to {skill!r}, and reads {word!r}, a stat of {track!r}"
+                    allowed = f"tracks that leave {skill!r} out, or a stat of {skill!r} or {design.main_track_name!r}"
+                    raise fault(f"multipliers[{index}].{key}", found, allowed, "two-skills")
 
 
 def _formulas_of(design: Design, name: str, source: Source) -> list[str]:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from ramulus.errors import RamulusError
 from ramulus.formula import parse
 from ramulus.game import exported
+from ramulus.game.packing import pack_of
 from ramulus.game.products import COUNTED
 from ramulus.page.context import Context
 from ramulus.page.parts import Panel, Section
@@ -38,10 +39,10 @@ def _panel_of(design: Design) -> Panel | None:
         script = exported(design, ["javascript"], vectors=False).files["leveling.mjs"]
     except RamulusError:
         return None
-    # A source whose award only a game could tell (traits, what was done) has no button.
-    texts = [text for rule in design.multipliers for text in (rule.factor, rule.against) if isinstance(text, str)]
-    traits = {trait for player in design.players.values() for trait in player.traits}
-    asks = (traits | set(COUNTED)) & {name for text in texts for name in parse(text).names}
+    # A source whose award only a game could tell (traits, stats with ranks, what was done) has no button.
+    pack = pack_of(design)
+    texts = [rule.against for rule in design.multipliers if isinstance(rule.against, str)]
+    asks = pack.traits or pack.told_stats or set(COUNTED) & {name for text in texts for name in parse(text).names}
     sources = () if asks else tuple(design.sources)[:MOST_SOURCES]
     return Panel(script, sources, design.main_track_name, _chains(design, sources))
 
