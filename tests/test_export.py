@@ -506,3 +506,49 @@ def test_no_name_leaves_its_comment_or_its_quotes(tmp_path, language):
         ]
     said = answers(tmp_path, build(tmp_path, language), [request for request, _ in asked])
     assert [answer["states"][-1]["award"] for answer in said] == [award for _, award in asked]
+
+
+# What a program has for itself where it says what an encounter awards, in one language or another.
+TOLD = [
+    "source",
+    "drawn",
+    "product",
+    "bonus",
+    "best",
+    "add",
+    "math",
+    "told",
+    "skill",
+    "at",
+    "exact",
+    "stat",
+    "level_of",
+    "equals",
+    "end",
+]
+
+
+@LANGUAGES
+def test_no_name_that_is_told_hides_what_stands_beside_it(tmp_path, language):
+    factor = "1 + " + " + ".join(f"{name} / {place}" for place, name in enumerate(TOLD, 3))
+    design = make(
+        {"values": [90]}, 2, sources={"blight": {"level": 1, "xp": 10}}, encounter={"seconds": 30},
+        players={"steady": {"traits": dict.fromkeys(TOLD, 0.5)}},
+        multipliers=[{"name": "able", "stack": "add", "factor": factor}, {"name": "gap", "stack": "best", "factor": "clip(2 - gap, 1, 2)"}],
+    )  # fmt: skip
+    found = rm.export(design, tmp_path, [language], name="canopy")
+    told = {name: place / 7 for place, name in enumerate(TOLD)}
+    right = int(1000 * (1 + sum(told[name] / place for place, name in enumerate(TOLD, 3))) * 2)
+    ask = {"id": 1, "track": "warden", "do": [{"encounter": "blight", "xp": 1000, "success": 1, **told}]}
+    said = answers(tmp_path, build(tmp_path, language), [ask])
+    assert said[0]["states"][-1]["award"] == right
+    assert any(words.startswith(f"{language}: ") and words.endswith("_") for words in found.respelt)
+
+
+def test_no_name_that_is_told_is_asked_for_otherwise():
+    design = make(
+        {"values": [90]}, 2, sources={"blight": {"level": 1, "xp": 10}}, encounter={"seconds": 30},
+        players={"steady": {"traits": {"success": 0.5}}}, multipliers=[{"name": "able", "factor": "1 + success"}],
+    )  # fmt: skip
+    with pytest.raises(rm.DesignError, match="any name but encounter, success, player, on"):
+        exported(design)

@@ -37,6 +37,12 @@ _LUA_WORDS = (
     "and break do else elseif end false for function goto if in local nil not or repeat return then true until while"
 )
 
+# What stands beside names that the game tells, in the functions that say what an encounter awards.
+_IN_AWARDS = (
+    "source skill level drawn success told on player at gap source_level product bonus best add xp exact math clip "
+    "modulo floor_div half_away nearest_to banded whole stat leveling level_of equals to_string get_type get_hash_code"
+)
+
 
 def snake(name: str) -> str:
     """Return a name with underscores."""
@@ -97,6 +103,11 @@ class Language:
         spelt = self.spell(name)
         spelt = f"n{spelt}" if spelt[0].isdigit() else spelt
         return f"{spelt}_" if spelt in self.reserved else spelt
+
+    def told(self, name: str) -> str:
+        """Return a name that the game tells of an encounter, and that hides none of what stands beside it."""
+        spelt = self.identifier(name)
+        return f"{spelt}_" if snake(name) in _IN_AWARDS.split() and not spelt.endswith("_") else spelt
 
 
 PYTHON = Language(

@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from ramulus.rules.track_tables import TrackTables
 
 LEAST_RANKS, MOST_RANKS = 20, 1_000
+ASKED = ("encounter", "success", "player", "on")
 
 
 def pack_of(design: Design) -> Pack:
@@ -56,6 +57,7 @@ def pack_of(design: Design) -> Pack:
     read = {name for tree in trees_of(rules, stats, practice) for name in names_in(tree)}
     read_by_rules = {name for tree in trees_of(rules, (), ()) for name in names_in(tree)}
     traits = {trait for player in design.players.values() for trait in player.traits}
+    _refuse_asked(sorted((traits | design.stats.keys()) & read_by_rules))
     return Pack(
         title=design.title,
         main=design.main_track_name,
@@ -76,6 +78,14 @@ def pack_of(design: Design) -> Pack:
         splits=bool(party and party.share == "split"),
         holds=bool(party and party.hold_below_leader),
     )
+
+
+def _refuse_asked(names: list[str]) -> None:
+    """Refuse names that a game has to tell and that a request of `conform` means something else by."""
+    for name in names:
+        if name in ASKED:
+            found = f"{name!r}, which a multiplier reads and the game tells, is what a request calls something else"
+            raise DesignError([Problem("multipliers", found, f"any name but {', '.join(ASKED)}", code="name-clash")])
 
 
 def track_pack(tables: TrackTables) -> TrackPack:

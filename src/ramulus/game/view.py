@@ -42,6 +42,10 @@ class View:
         """Return a name as an identifier."""
         return self.language.identifier(name)
 
+    def told_id(self, name: str) -> str:
+        """Return a name that the game tells as an identifier."""
+        return self.language.told(name)
+
     def constant(self, name: str) -> str:
         """Return how a constant of the design's is read."""
         form = {"cpp": "detail::numbers().design_{}", "csharp": "Tables.Design{}"}.get(self.language.name, "DESIGN_{}")
@@ -152,7 +156,7 @@ class View:
         names |= {name: self.number(value) for name, value in fixed.items()}
         if not of_stat:
             told = {"cpp": "at.", "csharp": "at."}.get(self.language.name, "")  # What is told of an encounter.
-            names |= {name: f"{told}{self.id(name)}" for name in (*GIVEN, *self.traits)}
+            names |= {name: f"{told}{self.told_id(name)}" for name in (*GIVEN, *self.traits)}
         return Writer(self.language.words, names)
 
     def stat_call(self, stat: StatPack, *, with_ranks: bool) -> str:
@@ -273,6 +277,7 @@ def _named(pack: Pack) -> dict[str, list[str]]:
 def _spelt(pack: Pack, language: Language) -> dict[str, list[tuple[str, str]]]:
     """Return names with how they are spelt, by their place in a design."""
     spelt = {place: [(name, language.identifier(name)) for name in names] for place, names in _named(pack).items()}
+    spelt |= {"traits": [(name, language.told(name)) for name in (*pack.traits, *pack.told_stats)]}
     return spelt | {"multipliers": [(rule.name, rule_identifier(pack, language, rule)) for rule in pack.rules]}
 
 
@@ -287,8 +292,7 @@ def clashes(pack: Pack, language: Language) -> Iterable[tuple[str, str, str]]:
 
 
 def respelt(pack: Pack, language: Language) -> list[str]:
-    """Return the names of tracks, sources, stats and upgrades that would be words of a language, as they are spelt."""
-    named = _named(pack)
-    names = [name for kind in ("tracks", "sources", "stats", "upgrades") for name in named[kind]]
-    spelt = {name: language.identifier(name) for name in names}
+    """Return the names of the design's that would be words of a language, as they are spelt."""
+    kinds = ("tracks", "sources", "stats", "upgrades", "traits")
+    spelt = dict(one for kind, names in _spelt(pack, language).items() if kind in kinds for one in names)
     return [f"{name} → {text}" for name, text in spelt.items() if text.endswith("_")]
