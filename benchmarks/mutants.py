@@ -54,7 +54,7 @@ SHOWN = os.dup(1)  # Pytest keeps what is printed to itself.
 ABOUT = {
     "rules": ("edges_of_rules", "ledger", "multipliers", "encounters", "costs", "cost_files", "arrivals", "tabulation", "properties",
               "workings", "sources_traced", "held_up", "places", "every_rule", "draws", "players", "surroundings", "results", "check"),
-    "goals": ("goals", "goal_numbers", "check", "results", "other_means", "places", "accepting"),
+    "goals": ("goals", "goal_numbers", "goal_edges", "check", "results", "other_means", "places", "accepting"),
     "comparing": ("compare", "paired", "other_means", "results"),
     "tuning": ("tuning", "aims", "goal_numbers", "goals", "paired"),
 }  # fmt: skip
