@@ -58,10 +58,11 @@ def test_the_first_level_that_takes_longer(most, level):
     assert first_over(result.design.goals[0], result, most) == level
 
 
-def test_two_players_have_no_ratio():
-    assert judged(GOALS["ratio"], {"quick": 2, "slow": 2}, 40)[1] == pytest.approx(
-        (math.nan, 0, math.inf, None), nan_ok=True
-    )
+@pytest.mark.parametrize(("players", "quantile"), [(2, 0.5), (20, 0.1), (20, 0.95)])
+def test_few_players_have_no_ratio(players, quantile):
+    """There is no order statistic below the tenth of twenty that is sure to be, nor above their twentieth."""
+    found = judged(GOALS["ratio"] | {"quantile": quantile}, {"quick": players, "slow": players}, 40)[1]
+    assert found == pytest.approx((math.nan, 0, math.inf, None), nan_ok=True)
 
 
 def test_who_may_still_quit_is_not_sure_to_stay():
