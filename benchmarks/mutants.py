@@ -56,7 +56,7 @@ ABOUT = {
               "workings", "sources_traced", "held_up", "places", "every_rule", "draws", "players", "surroundings", "results", "check"),
     "goals": ("goals", "goal_numbers", "goal_edges", "check", "results", "other_means", "places", "accepting"),
     "comparing": ("compare", "paired", "other_means", "results"),
-    "tuning": ("tuning", "aims", "goal_numbers", "goals", "paired"),
+    "tuning": ("tuning", "aims", "aim_edges", "goal_numbers", "goals", "paired"),
 }  # fmt: skip
 IN_KERNELS = ("overflow", "pay", "pursuit", "rounding", "xp_laws", "xp_units")
 PLAYS = ("tests/test_agreement.py", "tests/test_simulation.py", "tests/test_players.py")

@@ -24,6 +24,7 @@ from ramulus.game.packing import pack_of
 from ramulus.recorded.agreement import agreement
 from ramulus.recorded.following import arrivals, follow
 from ramulus.recorded.forecast import Forecast, span_of
+from ramulus.recorded.kinds import kinds_of
 from ramulus.recorded.sampling import Habits, sampled
 from ramulus.recorded.seen import Seen, seen_in
 from ramulus.recorded.survival import left_of, median_of, ratio_of, residuals
@@ -759,9 +760,61 @@ def test_a_chance_to_quit_is_read_off_a_log_that_is_cut_off(tmp_path, hours):
     assert "more than four weeks" in short.not_told[name]
 
 
-def test_what_the_columns_cannot_tell_is_said(tmp_path, plays):
-    found = fitted(DEMO, plays.drop(columns=["seconds"]), tmp_path)
-    assert "needs the column seconds" in found.not_told["players.steady.seconds_between"]
+@pytest.mark.parametrize(
+    ("pauses", "kinds", "blurred"),
+    [((12, 35), 2, False), ((12, 24, 48), 3, False), ((20,), 1, False), ((20, 26), 1, True), ((20, 22), 1, False)],
+)
+def test_kinds_of_players_are_told_by_their_pauses(pauses, kinds, blurred):
+    """Log-normal pauses, a tenth apart within a kind: what lies three tenths apart is told apart, and how it is shared."""
+    chance = np.random.default_rng(7)
+    whose = np.repeat(np.arange(len(pauses)), [150, 90, 60][: len(pauses)])
+    found = kinds_of(np.array(pauses)[whose] * np.exp(chance.normal(0, 0.1, len(whose))))
+    assert len(found.kinds) == kinds and (found.blurred > 0) == blurred
+    if kinds == len(pauses):
+        for place, one in enumerate(found.kinds):
+            true = ((whose == place).mean(), pauses[place], 0.1)
+            for (value, low, high), right in zip(one[1:], true, strict=True):
+                assert low <= value <= high and abs(right - (low + high) / 2) < 0.75 * (high - low)
+
+
+def test_a_log_without_profiles_says_which_kinds_it_holds(tmp_path, cli, canopy, monkeypatch):
+    table = rm.sample_log(DEMO, players={"newcomer": 60, "adept": 60}, days=6, seed=3).drop(columns=["profile"])
+    found = fitted(DEMO, table, tmp_path)
+    kinds = found.kinds()
+    assert kinds["nearest"].tolist() == ["adept", "newcomer"] and "which profile" in found.refused
+    assert kinds["share"].sum() == pytest.approx(1) and kinds["players"].sum() == table["player"].nunique()
+    monkeypatch.chdir(tmp_path)
+    table.to_parquet("log.parquet")
+    said = cli("fit", canopy, "log.parquet")
+    assert said.status == 1 and "2 kinds" in said.out and "adept is nearest" in said.out
+    assert [row["kind"] for row in json.loads(cli("fit", canopy, "log.parquet", "--format", "json").out)["kinds"]] == [
+        1,
+        2,
+    ]
+    untold = fitted(DEMO, table.drop(columns=["seconds"]), tmp_path)
+    assert untold.kinds().empty and "needs the column seconds" in untold.not_told["kinds of players"]
+
+
+def test_hours_alone_tell_a_pause_and_who_is_drawn_by_pay(tmp_path):
+    """A log of players, times and XP: what is told is right, hours a day too, and a trait stays as designed."""
+    truth = {"seconds_between": 27, "spread": 0.16, "pursuit": 1.6, "hours_per_day": 1.5}
+    secret = DEMO.with_values({f"players.steady.{key}": value for key, value in truth.items()})
+    log = rm.sample_log(secret, players={"steady": 150}, days=6, seed=31, faults=0.001)
+    found = fitted(DEMO, log[["player", "time", "xp", "track", "profile"]], tmp_path)
+    table = found.table().set_index("name")
+    for key, value in truth.items():
+        row = table.loc[f"players.steady.{key}"]
+        middle, half = (row["low"] + row["high"]) / 2, (row["high"] - row["low"]) / 2
+        assert row["determined"] and abs(value - middle) < 1.5 * half < 0.3 * value, (key, row.to_dict())
+        assert row["from"] == ("time" if key == "hours_per_day" else "time, xp")
+    assert found.refused is None and found.design.players["steady"].traits == DEMO.players["steady"].traits
+    assert "as designed" in found.not_told["players.steady.traits.accuracy"]
+
+
+def test_what_the_columns_cannot_tell_is_said(tmp_path):
+    untold = rm.sample_log(DEMO, players={"newcomer": 25}, days=1)[["player", "time", "xp", "track", "profile"]]
+    found = fitted(DEMO, untold.groupby("player").head(8), tmp_path)
+    assert "too few players finish a level" in found.not_told["players.newcomer.seconds_between"]
     assert not found.table()["name"].str.contains("spread|accuracy|variation").any()
     alone = make(
         {"values": [10, 20]}, max_level=3, sources={"aphid_cluster": {"level": 1, "xp": 5}}, encounter={"seconds": 30}

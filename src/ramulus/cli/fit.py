@@ -44,7 +44,8 @@ def fit(
         found = run(design, opened, seed=seed, progress=progress)
     strong = [one.changes for one in found.estimates]
     title = f"{design.title}: numbers that the log tells (95 % intervals; strong: not as designed)"
-    closing.printing("fit").table(found.table(), FITTED, title, strong=strong)
+    more = {} if found.found_kinds is None else {"kinds": found.kinds()}
+    closing.printing("fit").table(found.table(), FITTED, title, "", more, strong=strong)
     if closing.shows_table:
         say(in_width("\n" + "\n".join([*opened.said(), *fit_lines(found)])))
     if found.refused:

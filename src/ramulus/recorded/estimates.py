@@ -56,7 +56,7 @@ def pause_of(habits: PlayerHabits) -> Ends:
     logs = _logs(habits.pause)
     if len(logs) < FEWEST:
         return NOTHING
-    middle, error = float(logs.mean()), _t(len(logs)) * float(logs.std(ddof=1)) / math.sqrt(len(logs))
+    middle, error = float(logs.mean()), t_quantile(len(logs)) * float(logs.std(ddof=1)) / math.sqrt(len(logs))
     return math.exp(middle), math.exp(middle - error), math.exp(middle + error)
 
 
@@ -65,13 +65,14 @@ def spread_of(habits: PlayerHabits) -> Ends:
 
     The interval is that of a normal's standard deviation, by the χ² distribution.
     """
+    logs = _logs(habits.pause)
+    return spread_ends(float(logs.std(ddof=1)), len(logs)) if len(logs) >= FEWEST else NOTHING
+
+
+def spread_ends(spread: float, count: int) -> Ends:
+    """Return the standard deviation of so many numbers of a normal distribution with its interval, by χ²."""
     from scipy.stats import chi2
 
-    logs = _logs(habits.pause)
-    count = len(logs)
-    if count < FEWEST:
-        return NOTHING
-    spread = float(logs.std(ddof=1))
     low, high = (math.sqrt((count - 1) / float(chi2.ppf(tail, count - 1))) for tail in (0.975, 0.025))
     return spread, spread * low, spread * high
 
@@ -81,7 +82,8 @@ def _logs(values: Array) -> Array:
     return np.log(known)
 
 
-def _t(count: int) -> float:
+def t_quantile(count: int) -> float:
+    """Return by how many standard errors the mean of so many numbers is known."""
     from scipy.stats import t
 
     return float(t.ppf(0.975, count - 1))
@@ -98,7 +100,9 @@ def ratio_estimate(sums: Array, counts: Array) -> Ends:
         return NOTHING
     ratio = float(sums.sum() / counts.sum())
     left = sums - ratio * counts
-    error = _t(len(sums)) * math.sqrt(float((left**2).sum()) * len(sums) / (len(sums) - 1)) / float(counts.sum())
+    error = (
+        t_quantile(len(sums)) * math.sqrt(float((left**2).sum()) * len(sums) / (len(sums) - 1)) / float(counts.sum())
+    )
     return ratio, ratio - error, ratio + error
 
 

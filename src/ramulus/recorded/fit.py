@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from ramulus.errors import refuse_other_than_design, refuse_other_than_log
 from ramulus.recorded.estimates import Estimate
+from ramulus.recorded.kinds import Kind, Kinds
 from ramulus.recorded.observed import Observed, observed
 from ramulus.recorded.profile_fits import FORECAST, ProfileFits, with_estimates
 
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
     from ramulus.recorded.log import Log
 
 REFUSED_BELOW = 0.01
+_OF_KINDS = ("share", "seconds_between", "spread")
 _COLUMNS = ["name", "before", "after", "low", "high", "from", "determined"]
 
 
@@ -32,6 +34,7 @@ class Fit:
         refused: why this design cannot have made the log, or None.
         held: the fitted design held against the log.
         not_told: what the log cannot tell, and why, by place.
+        found_kinds: kinds of the players whose profile the log does not name, by their pauses; None where it names all.
 
     Examples:
         >>> import ramulus as rm
@@ -49,9 +52,10 @@ class Fit:
         not_told: Mapping[str, str],
         held: Observed,
         refused: str | None,
+        found_kinds: Kinds | None = None,
     ) -> None:
         self.design, self.estimates, self.not_told = design, estimates, dict(not_told)
-        self.held, self.refused = held, refused
+        self.held, self.refused, self.found_kinds = held, refused, found_kinds
 
     def table(self) -> pd.DataFrame:
         """Return every number that was looked at.
@@ -63,6 +67,27 @@ class Fit:
         import pandas as pd
 
         return pd.DataFrame([tuple(one) for one in self.estimates], columns=_COLUMNS)
+
+    def kinds(self) -> pd.DataFrame:
+        """Return the kinds of players whose profile the log does not name.
+
+        Returns:
+            A row a kind, by rising pause: `kind`; `players`, about how many; `share`, `seconds_between` (s) and
+            `spread`, each with its 95 % interval `…_low` and `…_high`; `nearest`, the profile of the nearest pause.
+        """
+        import pandas as pd
+
+        columns = ["kind", "players", *(f"{key}{end}" for key in _OF_KINDS for end in ("", "_low", "_high")), "nearest"]
+        rows = [
+            (place, one.players, *one.share, *one.seconds_between, *one.spread, self._nearest(one))
+            for place, one in enumerate(self.found_kinds.kinds if self.found_kinds else (), 1)
+        ]
+        return pd.DataFrame(rows, columns=columns)
+
+    def _nearest(self, kind: Kind) -> str:
+        pauses = {name: float(player.seconds_between) for name, player in self.design.profiles.items()}
+        far = {name: abs(math.log(pause / kind.seconds_between[0])) for name, pause in pauses.items() if pause > 0}
+        return min(far, key=lambda name: far[name], default="")
 
     def __repr__(self) -> str:
         word = (
@@ -79,8 +104,10 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
 
     Pause and `spread` from players' own pauses, `variation` from times of one player at one source and level, a trait
     from each player's own likelihood, `pursuit` from what was met, hours and days from the calendar, `stays` by Kaplan
-    and Meier, `quit_chance_per_play_day` from the days after which somebody was gone, `share` from counts. The fitted
-    design is then held against the log: where it differs at p below .01, it is refused.
+    and Meier, `quit_chance_per_play_day` from the days after which somebody was gone, `share` from counts. Where no
+    time of an encounter was logged, pause, `spread` and `pursuit` are those with which simulated players, cut off as
+    the log is, take as long in their levels; a trait stays as designed there. The fitted design is then held against
+    the log: where it differs at p below .01, it is refused.
 
     Args:
         design: the design; the profiles that its players are of.
@@ -116,7 +143,8 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
     held = observed(fitted, log, players=FORECAST, seed=seed + 1)
     if not named:
         why_not = "the log says of no player which profile it is: whose the numbers are cannot be told"
-    return Fit(fitted, estimates, work.not_told | too_little, held, why_not or _refused(held))
+    kinds = work.kinds()
+    return Fit(fitted, estimates, work.not_told | too_little, held, why_not or _refused(held), kinds)
 
 
 def _refused(held: Observed) -> str | None:

@@ -72,17 +72,22 @@ class Forecast:
         seed: the seed of every draw.
         span: what the log spans. Its first day is the design's day 1, and has the weekday that it has.
         track: the track's place.
+        hours: played hours at most, for players who are only cut; default: as many as whole ones take.
     """
 
-    def __init__(self, design: Design, profile: str, players: int, seed: int, span: Span, track: int) -> None:
+    def __init__(
+        self, design: Design, profile: str, players: int, seed: int, span: Span, track: int, hours: float | None = None
+    ) -> None:
         self._profile, self._players, self._seed, self._span, self._track = profile, players, seed, span, track
         self._scheduled = design.profile(profile).has_schedule
         self._design = _on_weekday(design, span.starts_on) if self._scheduled else design
         self._quits = quit_rules(design, profile) is not None
-        self._hours = DEFAULT_HOURS
+        self._hours = DEFAULT_HOURS if hours is None else hours
         if self._scheduled:
-            self._hours = max(DEFAULT_HOURS, hours_in(design, profile, span.days, Habits()))
-        self._whole = [part.batch for part in self._sampled(np.arange(players, dtype=np.int64))]
+            in_span = hours_in(design, profile, span.days, Habits())
+            self._hours = max(DEFAULT_HOURS, in_span) if hours is None else min(hours, in_span)
+        numbers = np.arange(players if hours is None else 0, dtype=np.int64)
+        self._whole = [part.batch for part in self._sampled(numbers)]
 
     def _sampled(self, numbers: Ints, days: Ints | None = None) -> Iterable[Sampled]:
         seed, hours = self._seed + APART + (days is not None), self._hours

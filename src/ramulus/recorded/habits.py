@@ -108,7 +108,8 @@ def _days(batch: Batch, followed: Followed, span: Span) -> tuple[Array, Array, A
     """Return what `PlayerHabits` says of days and weeks: its last five."""
     day, owner = span.day_of(batch.rows.time), batch.owner
     played = np.diff(followed.clock, prepend=0.0)
-    sits_down = np.isnan(followed.pause) & (played <= 0)
+    # By the times alone: two rows of one time are no sitting, and not every log says how long an encounter took.
+    sits_down = np.diff(batch.rows.time, prepend=-np.inf) > span.longest_pause
     sits_down[batch.starts[:-1]] = True
     # A sitting's first encounter is not on its clock: it takes as long as the player's others do in the mean.
     played[sits_down] = 0.0

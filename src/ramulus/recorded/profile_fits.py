@@ -23,8 +23,11 @@ from ramulus.recorded.estimates import (
     with_error_of,
 )
 from ramulus.recorded.forecast import GONE_AFTER, Span, span_of
+from ramulus.recorded.from_hours import HoursFit
 from ramulus.recorded.habits import PlayerHabits, habits_in, of_players
+from ramulus.recorded.kinds import Kinds, kinds_of
 from ramulus.recorded.pursuit_fit import Choices, counts_of, pursuit_of_players
+from ramulus.recorded.rows import UNKNOWN
 from ramulus.recorded.sample_files import hours_in
 from ramulus.recorded.sampling import Habits, first_midnight, sampled
 from ramulus.recorded.seen import Seen, seen_in
@@ -95,6 +98,7 @@ class ProfileFits:
         place, player = list(self.design.profiles).index(profile), self.design.profile(profile)
         mine, at = self.habits.of(self.habits.profiles == place), f"players.{profile}"
         self._classes = None
+        calendar = self._schedule(profile, place, mine) + self._staying(profile, place, mine)
         found: list[Estimate] = []
         if self._times_are_told:
             found.append(
@@ -103,10 +107,26 @@ class ProfileFits:
             found.append(estimate(f"{at}.spread", float(player.spread), spread_of(mine), "time, seconds"))
             found += self._trait(profile, place, mine)
         else:
-            self.not_told[f"{at}.seconds_between"] = "needs the column seconds, how long each encounter took"
-        found += self._pursuit(profile, place, found)
-        found += self._schedule(profile, place, mine)
-        return found + self._staying(profile, place, mine)
+            found += self._from_hours(profile, place, calendar)
+        if not any(one.name.endswith(".pursuit") for one in found):
+            found += self._pursuit(profile, place, found)
+        return found + calendar
+
+    def _from_hours(self, profile: str, place: int, calendar: list[Estimate]) -> list[Estimate]:
+        """Return what hours in levels tell, where nothing is known of how long an encounter took.
+
+        Simulated players play as many hours a day, and stay as long, as the log says: they are cut off as its are.
+        """
+        player, at = self.design.profile(profile), f"players.{profile}"
+        design = with_estimates(self.design, calendar)[0]
+        told = HoursFit(design, profile, self._seen(place), self.span, 0, self.seed).found()
+        self.not_told |= {f"{at}.{key}": why for key, why in told.not_told.items()}
+        varying = [name for name, trait in player.traits.items() if isinstance(trait, VaryingTrait)]
+        why = "hours in levels tell little of it: as designed; needs columns source, success and seconds"
+        self.not_told |= {f"{at}.traits.{name}": why for name in varying}
+        return [
+            estimate(f"{at}.{key}", float(getattr(player, key)), ends, "time, xp") for key, ends in told.numbers.items()
+        ]
 
     def _own(self, mine: PlayerHabits) -> dict[str, Any]:
         """Return the players' own factors on time, by their sorted keys: how their pauses stand to the middle one."""
@@ -216,6 +236,16 @@ class ProfileFits:
     def _seen(self, place: int) -> Seen:
         whole = seen_in(self.design, self.log.batches(), 0, self.log.longest_pause)
         return whole.of(whole.profiles == place)
+
+    def kinds(self) -> Kinds | None:
+        """Return the kinds of players of whom the log says no profile, by their pauses; None where it says all."""
+        unnamed = self.habits.profiles == UNKNOWN
+        if not unnamed.any():
+            return None
+        if not self._times_are_told:
+            self.not_told["kinds of players"] = "needs the column seconds, how long each encounter took"
+            return Kinds((), 0)
+        return kinds_of(self.habits.of(unnamed).pause)
 
     def of_all(self, named: list[str]) -> list[Estimate]:
         """Return what the log tells of all profiles together."""

@@ -205,11 +205,27 @@ def fit_lines(found: Fit) -> Iterator[str]:
     """Yield what the log cannot tell, and whether the fitted design may have made it."""
     for place, why in found.not_told.items():
         yield f"{place}: not told ({why})"
+    yield from _kind_lines(found)
     if found.refused:
         yield f"refused: {found.refused}"
         return
     ps = ", ".join(f"{one.name} {p_in_words(one.agreement.p)}" for one in found.held.profiles)
     yield f"the design with these numbers may have made this log (p: {ps})"
+
+
+def _kind_lines(found: Fit) -> Iterator[str]:
+    """Yield the kinds of players whose profile the log does not name."""
+    if found.found_kinds is None:
+        return
+    kinds, blurred = found.kinds(), found.found_kinds.blurred
+    if len(kinds):
+        yield f"players without a profile, by their pauses: {len(kinds)} {'kind' if len(kinds) == 1 else 'kinds'}"
+    for one in kinds.itertuples():
+        share = f"{one.share:.0%} ({one.share_low:.0%} to {one.share_high:.0%})"
+        pause = f"{one.seconds_between:.1f} s ({one.seconds_between_low:.1f} to {one.seconds_between_high:.1f})"
+        yield f"  {share} pause {pause}, spread {one.spread:.2f}; {one.nearest} is nearest"
+    if blurred:
+        yield f"  it may be {blurred}: kinds nearer than three spreads look like one; log the profile"
 
 
 def replay_verdicts(found: Replay) -> list[Verdict]:
