@@ -4,6 +4,8 @@
     python benchmarks/recorded.py power [LOGS]       # what is found of one thing that is changed
     python benchmarks/recorded.py intervals [LOGS]   # how often intervals of medians and ratios hold the truth
     python benchmarks/recorded.py fits [LOGS]        # how often intervals of fitted numbers do, and what is refused
+    python benchmarks/recorded.py hours [LOGS]       # the same where a log tells players, times and XP alone
+    python benchmarks/recorded.py kinds [LOGS]       # how many kinds of players are told by their pauses
 
 Logs are made up, with 0.1 % of rows lost and 0.1 % doubled, whole seconds and meals, by other draws than the forecast's.
 """
@@ -22,6 +24,8 @@ import ramulus as rm
 from ramulus.design.calendar import WEEKDAYS
 from ramulus.recorded.agreement import agreement
 from ramulus.recorded.forecast import Forecast, Span, part_of
+from ramulus.recorded.from_hours import HoursFit
+from ramulus.recorded.kinds import kinds_of
 from ramulus.recorded.rows import Batch
 from ramulus.recorded.sample_files import hours_in
 from ramulus.recorded.sampling import DAY, Habits, first_midnight, sampled
@@ -225,7 +229,67 @@ def fits(logs: int) -> None:
             print(f"| {name} | {players} | {refused / logs:.2f} | {shares} |", flush=True)
 
 
-if __name__ == "__main__":
-    {"alarms": alarms, "power": power, "intervals": intervals, "fits": fits}[sys.argv[1]](
-        int(sys.argv[2]) if len(sys.argv) > 2 else 200
+OF_HOURS = (
+    (Cell("newcomer", 100, 7, "the log's end"), {"seconds_between": 30, "spread": 0.2, "pursuit": 0.5}),
+    (Cell("steady", 200, 10, "leaving"), {"seconds_between": 26, "spread": 0.15, "pursuit": 1.5}),
+    (Cell("adept", 200, 10, "impatience"), {"seconds_between": 14, "spread": 0.12, "pursuit": 2}),
+)
+
+
+def hours(logs: int) -> None:
+    """Print how often intervals of numbers that are read off hours alone hold the truth, and how wide they are."""
+    print(
+        "| players | number | designed | true | held | half-width | mean off | not told |\n|---|---|---|---|---|---|---|---|"
     )
+    for cell, truth in OF_HOURS:
+        design = design_of(cell.cutting)
+        played = design.with_values({f"players.{cell.profile}.{key}": value for key, value in truth.items()})
+        span, ends = span_over(design, cell.days), {key: [] for key in truth}
+        for seed in range(logs):
+            batches = recorded(played, cell, 2000 + seed)
+            seen = seen_in(design, batches, 0, PAUSE)
+            told = HoursFit(design, cell.profile, seen, span, 0, seed).found().numbers
+            for key in truth:
+                ends[key].append(told.get(key, (np.nan, np.nan, np.nan)))
+        for key, value in truth.items():
+            found, low, high = np.array(ends[key]).T
+            known = np.isfinite(found)
+            held = ((low <= value) & (value <= high))[known].mean()
+            width, off = np.median((high - low)[known]) / 2 / value, (found[known].mean() - value) / value
+            before = getattr(design.profile(cell.profile), key)
+            print(f"| {cell.players} of {cell.profile}, {cell.days} days, cut off by {cell.cutting} | {key} | {before:g} | "
+                  f"{value:g} | {held:.2f} | {width:.1%} | {off:+.1%} | {1 - known.mean():.2f} |", flush=True)  # fmt: skip
+
+
+OF_KINDS = {
+    "one": [(1.0, 20)],
+    "two, two spreads apart": [(0.5, 20), (0.5, 20 * np.exp(0.2))],
+    "two, four apart": [(0.6, 20), (0.4, 20 * np.exp(0.4))],
+    "85 and 15 %, six apart": [(0.85, 20), (0.15, 20 * np.exp(0.6))],
+    "three, six apart": [(0.5, 12), (0.3, 12 * np.exp(0.6)), (0.2, 12 * np.exp(1.2))],
+}
+
+
+def kinds(logs: int) -> None:
+    """Print how many kinds are found of players whose pauses lie a tenth apart within a kind, and what intervals hold."""
+    print("| kinds | players | found 1, 2, 3, more | share | pause | spread |\n|---|---|---|---|---|---|")
+    for name, parts in OF_KINDS.items():
+        for players in (50, 200, 1000):
+            chance, counted, held = np.random.default_rng(players), Counter(), []
+            for _ in range(logs):
+                whose = chance.choice(len(parts), players, p=[share for share, _ in parts])
+                middle = np.array([pause for _, pause in parts])[whose]
+                found = kinds_of(middle * np.exp(chance.normal(0, 0.1, players))).kinds
+                counted[min(len(found), 4)] += 1
+                if len(found) == len(parts):
+                    true = [(share, pause, 0.1) for share, pause in parts]
+                    held += [[low <= right <= high for (_, low, high), right in zip(one[1:], those, strict=True)]
+                             for one, those in zip(found, true, strict=True)]  # fmt: skip
+            shares = " | ".join(f"{share:.2f}" for share in np.mean(held, axis=0)) if held else "– | – | –"
+            counts = ", ".join(f"{counted[count] / logs:.2f}" for count in (1, 2, 3, 4))
+            print(f"| {name} | {players} | {counts} | {shares} |", flush=True)
+
+
+if __name__ == "__main__":
+    tables = {"alarms": alarms, "power": power, "intervals": intervals, "fits": fits, "hours": hours, "kinds": kinds}
+    tables[sys.argv[1]](int(sys.argv[2]) if len(sys.argv) > 2 else 200)

@@ -28,7 +28,7 @@ from ramulus.recorded.kinds import kinds_of
 from ramulus.recorded.sampling import Habits, sampled
 from ramulus.recorded.seen import Seen, seen_in
 from ramulus.recorded.survival import left_of, median_of, ratio_of, residuals
-from ramulus.words.recorded import replay_lines
+from ramulus.words.recorded import fit_lines, replay_lines
 from test_every_rule import some_design
 
 DEMO = rm.demo_design()
@@ -809,6 +809,7 @@ def test_hours_alone_tell_a_pause_and_who_is_drawn_by_pay(tmp_path):
         assert row["from"] == ("time" if key == "hours_per_day" else "time, xp")
     assert found.refused is None and found.design.players["steady"].traits == DEMO.players["steady"].traits
     assert "as designed" in found.not_told["players.steady.traits.accuracy"]
+    assert any("stand with the rest of the design" in line for line in fit_lines(found))
 
 
 def test_what_the_columns_cannot_tell_is_said(tmp_path):

@@ -11,6 +11,7 @@ from ramulus.formula.functions import Array
 from ramulus.recorded.habits import PlayerHabits
 
 FEWEST = 5  # Players from whom a number is read.
+OF_HOURS = "time, xp"  # What a number is read off of which only hours in levels tell.
 NOTHING = (math.nan, math.nan, math.nan)
 Ends = tuple[float, float, float]  # A number with its interval.
 CLOCKED = 0.005  # What is not known of hours from a clock that sees no sitting's first encounter.

@@ -28,6 +28,7 @@ DRAWN = 200  # Times that players are drawn anew for the error of what is compar
 STEP = 0.2  # By how much a number is changed, up and down, to see what hangs on it: by little, chance would be seen.
 GROUPS = 6  # Of levels side by side, which are looked at together: a single one is mostly chance.
 LEAST, MOST = 0.2, 5.0  # Times what the design says.
+NEVER = math.log(30 * 86_400)  # Stands for a level that no simulated player finishes: longer than all that are.
 CLEAR = 0.35  # A number whose error beside the others is a larger share of it is not told apart.
 Z = 1.959964
 
@@ -61,8 +62,10 @@ class HoursFit:
         self._span, self._track, self._seed = span, track, seed
         player = design.profile(profile)
         self._before = {"seconds_between": float(player.seconds_between), "spread": float(player.spread)}
-        if player.pursuit != BEST and float(player.pursuit) > 0 and len(design.sources) > 1:
+        if player.pursuit != BEST and len(design.sources) > 1:
             self._before["pursuit"] = float(player.pursuit)
+        why = "the design says 0, from which a search by hours does not begin: as designed"
+        self._not_begun = {key: why for key, value in self._before.items() if value == 0}
         self._before = {key: value for key, value in self._before.items() if value > 0}
 
     def found(self) -> FromHours:
@@ -72,15 +75,21 @@ class HoursFit:
         start = self._played(keys, np.ones(len(keys)))
         used = (_finished(logged) >= FEWEST) & (_finished(in_levels(start)) >= FEWEST)
         if not keys or not used.any():
-            return FromHours({}, dict.fromkeys(keys or ["seconds_between"], "too few players finish a level"))
+            return FromHours({}, self._not_begun | dict.fromkeys(keys, "too few players finish a level"))
         logs = in_levels(start)[:, used]
         # By simulated players: errors drawn from the log itself would weigh most what happens to lie close together.
         covariance = self._covariance(logs, logged[:, used])
         told, not_told = _told_apart(keys, self._slopes(keys, used, np.ones(len(keys))), covariance)
+        not_told |= self._not_begun
         if not told:
             return FromHours({}, not_told)
         ends = self._searched(told, used, logged[:, used], np.sqrt(np.diag(covariance)))
-        return FromHours({key: _times(self._before[key], ends[place]) for place, key in enumerate(told)}, not_told)
+        at_bound = f"it is no {LEAST + STEP:g} to {MOST:g} times what the design says: begin from another number"
+        not_told |= {key: at_bound for key, one in zip(told, ends, strict=True) if not math.isfinite(one[0])}
+        found = {
+            key: _times(self._before[key], one) for key, one in zip(told, ends, strict=True) if key not in not_told
+        }
+        return FromHours(found, not_told)
 
     def _covariance(self, simulated: Array, logged: Array) -> Array:
         """Return the covariance of what is compared, of a log's players and simulated ones together."""
@@ -141,9 +150,15 @@ def _finished(logs: Array) -> NDArray[np.int64]:
 
 def summary(logs: Array) -> Array:
     """Return quantiles of each level's logs, and how far apart players are over all of them."""
-    logs = logs[np.isfinite(logs).any(axis=1)]
-    by_level = np.nanquantile(logs, QUANTILES, axis=0)
-    quantiles = np.stack([part.mean(axis=1) for part in np.array_split(by_level, min(GROUPS, logs.shape[1]), axis=1)])
+    finished = np.isfinite(logs)
+    logs = logs[finished.any(axis=1)][:, finished.any(axis=0)]
+    by_level = np.full((len(QUANTILES), len(finished[0])), NEVER)
+    if not logs.size:
+        return np.full(len(QUANTILES) * min(GROUPS, len(finished[0])) + 1, NEVER)
+    by_level[:, finished.any(axis=0)] = np.nanquantile(logs, QUANTILES, axis=0)
+    quantiles = np.stack(
+        [part.mean(axis=1) for part in np.array_split(by_level, min(GROUPS, len(finished[0])), axis=1)]
+    )
     own = np.nanmean(logs - np.nanmedian(logs, axis=0), axis=1)
     apart = math.log(max(float(np.nanstd(own)), 1e-6))
     return np.concatenate([quantiles.ravel(), [apart]])
@@ -166,7 +181,9 @@ def _told_apart(keys: list[str], slopes: Array, covariance: Array) -> tuple[list
         vague = [place for place, error in zip(told, errors, strict=True) if not error <= CLEAR]
         if not vague:
             break
-        not_told[keys[vague[-1]]] = "hours in levels do not tell it apart from the others; log source, success, seconds"
+        not_told[keys[vague[-1]]] = (
+            "hours do not tell it apart from the others: as designed; log source, success, seconds"
+        )
         told.remove(vague[-1])
     return [keys[place] for place in told], not_told
 

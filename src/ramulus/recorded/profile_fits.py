@@ -12,6 +12,7 @@ from ramulus.design.player import BEST
 from ramulus.design.trait import VaryingTrait
 from ramulus.errors import RamulusError
 from ramulus.recorded.estimates import (
+    OF_HOURS,
     Estimate,
     estimate,
     pause_of,
@@ -125,7 +126,7 @@ class ProfileFits:
         why = "hours in levels tell little of it: as designed; needs columns source, success and seconds"
         self.not_told |= {f"{at}.traits.{name}": why for name in varying}
         return [
-            estimate(f"{at}.{key}", float(getattr(player, key)), ends, "time, xp") for key, ends in told.numbers.items()
+            estimate(f"{at}.{key}", float(getattr(player, key)), ends, OF_HOURS) for key, ends in told.numbers.items()
         ]
 
     def _own(self, mine: PlayerHabits) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from ramulus.formula import parse
 from ramulus.game.mistakes import MISTAKES
+from ramulus.recorded.estimates import OF_HOURS
 from ramulus.recorded.observed import culprit_in_words
 from ramulus.recorded.tried import AS_DESIGNED, more_than_chance
 from ramulus.words.judged import Verdict
@@ -206,6 +207,11 @@ def fit_lines(found: Fit) -> Iterator[str]:
     for place, why in found.not_told.items():
         yield f"{place}: not told ({why})"
     yield from _kind_lines(found)
+    if any(one.source == OF_HOURS for one in found.estimates):
+        yield (
+            f"numbers read off {OF_HOURS} stand with the rest of the design: a source that takes longer than designed "
+            "moves them, unseen; log source, success and seconds to tell"
+        )
     if found.refused:
         yield f"refused: {found.refused}"
         return
