@@ -132,9 +132,10 @@ class HoursFit:
         covariance = self._covariance(in_levels(self._played(keys, best.x))[:, used], logged)
         errors = _errors(best.jac, covariance / scale[:, None] / scale[None, :])
         ends = []
-        for value, error in zip(best.x, errors, strict=True):
+        for value, error in zip(best.x.tolist(), errors.tolist(), strict=True):
             inside = (LEAST + STEP) * 1.01 < value < MOST / 1.01
-            ends.append((float(value), float(value - Z * error), float(value + Z * error)) if inside else NOTHING)
+            far = math.exp(Z * error / value)  # By its logarithm: a number is above 0.
+            ends.append((value, value / far, value * far) if inside else NOTHING)
         return ends
 
 
