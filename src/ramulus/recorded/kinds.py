@@ -51,12 +51,14 @@ def kinds_of(pause: Array) -> Kinds:
     neighbouring kinds lie three spreads apart.
     """
     from sklearn.mixture import GaussianMixture
+    from threadpoolctl import threadpool_limits
 
     logs = np.log(pause[np.isfinite(pause) & (pause > 0)])[:, None]
     if len(logs) < FEWEST:
         return Kinds((), 0)
     most = min(MOST_KINDS, len(logs) // FEWEST_OF_A_KIND)
-    fitted = [GaussianMixture(count, n_init=3, random_state=0).fit(logs) for count in range(1, most + 1)]
+    with threadpool_limits(1):  # Threads that wait for each other take longer than so little work.
+        fitted = [GaussianMixture(count, n_init=3, random_state=0).fit(logs) for count in range(1, most + 1)]
     best = min(fitted, key=lambda mixture: mixture.bic(logs))
     apart = min((one for one in fitted if _are_apart(one, logs)), key=lambda mixture: mixture.bic(logs))
     count = best.n_components if best.n_components > apart.n_components else 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -245,6 +246,9 @@ class ProfileFits:
             return None
         if not self._times_are_told:
             self.not_told["kinds of players"] = "needs the column seconds, how long each encounter took"
+            return Kinds((), 0)
+        if find_spec("sklearn") is None:
+            self.not_told["kinds of players"] = "needs scikit-learn, which the extra 'recorded' installs"
             return Kinds((), 0)
         return kinds_of(self.habits.of(unnamed).pause)
 
