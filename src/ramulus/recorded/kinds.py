@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+import warnings
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from ramulus.recorded.estimates import Ends, share_of, spread_ends, t_quantile
 FEWEST = 20  # Players among whom kinds are looked for.
 FEWEST_OF_A_KIND = 5
 MOST_KINDS = 6
+DRAWN = 100  # Times that players are drawn anew for the errors of kinds that lie side by side.
 APART = 3.0  # Spreads between neighbours: what lies nearer looks like one kind, and may be one.
 
 
@@ -50,7 +52,6 @@ def kinds_of(pause: Array) -> Kinds:
     Their number is that of the least Bayesian information criterion (Schwarz, 1978), of those numbers whose
     neighbouring kinds lie three spreads apart.
     """
-    from sklearn.mixture import GaussianMixture
     from threadpoolctl import threadpool_limits
 
     logs = np.log(pause[np.isfinite(pause) & (pause > 0)])[:, None]
@@ -58,14 +59,50 @@ def kinds_of(pause: Array) -> Kinds:
         return Kinds((), 0)
     most = min(MOST_KINDS, len(logs) // FEWEST_OF_A_KIND)
     with threadpool_limits(1):  # Threads that wait for each other take longer than so little work.
-        fitted = [GaussianMixture(count, n_init=3, random_state=0).fit(logs) for count in range(1, most + 1)]
+        return _found(logs, most)
+
+
+def _found(logs: Array, most: int) -> Kinds:
+    from sklearn.mixture import GaussianMixture
+
+    fitted = [GaussianMixture(count, n_init=3, random_state=0).fit(logs) for count in range(1, most + 1)]
     best = min(fitted, key=lambda mixture: mixture.bic(logs))
     apart = min((one for one in fitted if _are_apart(one, logs)), key=lambda mixture: mixture.bic(logs))
     count = best.n_components if best.n_components > apart.n_components else 0
-    order = np.argsort(apart.means_[:, 0])
-    of_each = (apart.weights_[order], apart.means_[order, 0], apart.covariances_[order, 0, 0])
-    parts = zip(*(numbers.tolist() for numbers in of_each), strict=True)
-    return Kinds(tuple(_kind(weight, middle, variance, len(logs)) for weight, middle, variance in parts), count)
+    told = _numbers(apart)
+    wider = np.maximum(_errors_again(apart, logs) / _errors(told, len(logs)), 1.0)
+    return Kinds(tuple(_kind(one, more, len(logs)) for one, more in zip(told, wider, strict=True)), count)
+
+
+def _numbers(mixture: Any) -> Array:
+    """Return share, mean and standard deviation of each part by rising mean, shape (parts, 3)."""
+    parts = np.stack([mixture.weights_, mixture.means_[:, 0], np.sqrt(mixture.covariances_[:, 0, 0])], axis=1)
+    return np.asarray(parts[np.argsort(parts[:, 1])])
+
+
+def _errors(told: Array, players: int) -> Array:
+    """Return the standard errors of `_numbers` if it were known who is of which part."""
+    share, spread = told[:, 0], told[:, 2]
+    count = share * players
+    one = np.sqrt(np.maximum(share * (1 - share), 1e-12) / players)
+    return np.stack([one, spread / np.sqrt(count), spread / np.sqrt(2 * count)], axis=1)
+
+
+def _errors_again(mixture: Any, logs: Array) -> Array:
+    """Return the standard errors of `_numbers` among players drawn anew, who may be of either of two parts."""
+    from sklearn.exceptions import ConvergenceWarning
+    from sklearn.mixture import GaussianMixture
+
+    if mixture.n_components == 1:
+        return np.zeros((1, 3))
+    chance, again = np.random.default_rng(0), []
+    start = {"weights_init": mixture.weights_, "means_init": mixture.means_, "precisions_init": mixture.precisions_}
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", ConvergenceWarning)
+        for _ in range(DRAWN):
+            some = logs[chance.integers(len(logs), size=len(logs))]
+            again.append(_numbers(GaussianMixture(mixture.n_components, **start).fit(some)))
+    return np.asarray(np.std(again, axis=0))
 
 
 def _are_apart(mixture: object, logs: Array) -> bool:
@@ -78,9 +115,17 @@ def _are_apart(mixture: object, logs: Array) -> bool:
     return bool(far.all() and players.min() >= FEWEST_OF_A_KIND - 0.5)
 
 
-def _kind(weight: float, middle: float, variance: float, players: int) -> Kind:
+def _kind(told: Array, wider: Array, players: int) -> Kind:
+    """Return a kind by its share, mean and spread, with intervals so much wider than if it were known who is of it."""
+    (weight, middle, spread), (of_share, of_middle, of_spread) = told.tolist(), wider.tolist()
     count = round(weight * players)
-    spread = math.sqrt(variance * count / (count - 1))
-    error = t_quantile(count) * spread / math.sqrt(count)
+    error = of_middle * t_quantile(count) * spread / math.sqrt(count)
     pause = (math.exp(middle), math.exp(middle - error), math.exp(middle + error))
-    return Kind(count, share_of(count, players), pause, spread_ends(spread, count))
+    share = _wider(share_of(count, players), of_share)
+    spread_here = _wider(spread_ends(spread * math.sqrt(count / (count - 1)), count), of_spread)
+    return Kind(count, share, pause, spread_here)
+
+
+def _wider(ends: Ends, times: float) -> Ends:
+    value, low, high = ends
+    return value, max(value - times * (value - low), 0.0), value + times * (high - value)
