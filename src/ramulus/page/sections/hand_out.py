@@ -11,7 +11,7 @@ from ramulus.game import exported
 from ramulus.game.packing import pack_of
 from ramulus.game.products import COUNTED
 from ramulus.page.context import Context
-from ramulus.page.parts import Panel, Section
+from ramulus.page.parts import Panel, Section, Words
 from ramulus.tables.gain import gain_table
 
 if TYPE_CHECKING:
@@ -19,12 +19,16 @@ if TYPE_CHECKING:
 
 MOST_SOURCES = 9  # Each has a key.
 MOST_LEVELS = 1_000
+WITHOUT_STORE = "Nobody was away here: what the store of time away adds to awards is left out."
 
 
 def hand_out(context: Context) -> Section | None:
     """A bar, and buttons that give XP; nothing where the design cannot be exported as code."""
     panel = panel_of(context.design)
-    return None if panel is None else Section("hand-out", "Hand out XP", (panel,))
+    if panel is None:
+        return None
+    aside = () if context.design.away_bonus is None else (Words((WITHOUT_STORE,)),)
+    return Section("hand-out", "Hand out XP", (panel, *aside))
 
 
 def panel_of(design: Design) -> Panel | None:
