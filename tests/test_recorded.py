@@ -770,6 +770,7 @@ def test_kinds_of_players_are_told_by_their_pauses(pauses, kinds, blurred):
     whose = np.repeat(np.arange(len(pauses)), [150, 90, 60][: len(pauses)])
     found = kinds_of(np.array(pauses)[whose] * np.exp(chance.normal(0, 0.1, len(whose))))
     assert len(found.kinds) == kinds and (found.blurred > 0) == blurred
+    assert all(one.share[2] <= 1 for one in found.kinds)
     if kinds == len(pauses):
         for place, one in enumerate(found.kinds):
             true = ((whose == place).mean(), pauses[place], 0.1)
@@ -791,8 +792,16 @@ def test_a_log_without_profiles_says_which_kinds_it_holds(tmp_path, cli, canopy,
         1,
         2,
     ]
-    untold = fitted(DEMO, table.drop(columns=["seconds"]), tmp_path)
-    assert untold.kinds().empty and "needs the column seconds" in untold.not_told["kinds of players"]
+    few = table[table["player"].isin(sorted(table["player"].unique())[:19])]
+    for log, lacking, why in (
+        (table.drop(columns=["seconds"]), (), "needs the column seconds"), (table, ("sklearn",), "needs scikit-learn"),
+        (few, (), "too few without a profile"),
+    ):  # fmt: skip
+        monkeypatch.setattr(
+            "ramulus.recorded.profile_fits.find_spec", lambda name, out=lacking: None if name in out else name
+        )
+        untold = fitted(DEMO, log, tmp_path)
+        assert untold.kinds().empty and why in untold.not_told["kinds of players"]
 
 
 def test_hours_alone_tell_a_pause_and_who_is_drawn_by_pay(tmp_path):
@@ -814,6 +823,11 @@ def test_hours_alone_tell_a_pause_and_who_is_drawn_by_pay(tmp_path):
 
 def test_what_the_columns_cannot_tell_is_said(tmp_path):
     untold = rm.sample_log(DEMO, players={"newcomer": 25}, days=1)[["player", "time", "xp", "track", "profile"]]
+    far = DEMO.with_values({"players.newcomer.seconds_between": 300})
+    slow = rm.sample_log(far, players={"newcomer": 60}, days=6)[["player", "time", "xp", "track", "profile"]]
+    refused = fitted(DEMO, slow, tmp_path)
+    assert "newcomer, seconds_between lies outside 0.4 to 5 times" in refused.refused
+    assert "lies outside" in refused.not_told["players.newcomer.pursuit"]
     found = fitted(DEMO, untold.groupby("player").head(8), tmp_path)
     assert "too few players finish a level" in found.not_told["players.newcomer.seconds_between"]
     assert not found.table()["name"].str.contains("spread|accuracy|variation").any()

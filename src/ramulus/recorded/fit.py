@@ -144,7 +144,7 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
     if not named:
         why_not = "the log says of no player which profile it is: whose the numbers are cannot be told"
     kinds = work.kinds()
-    return Fit(fitted, estimates, work.not_told | too_little, held, why_not or _refused(held), kinds)
+    return Fit(fitted, estimates, work.not_told | too_little, held, why_not or work.why_not or _refused(held), kinds)
 
 
 def _refused(held: Observed) -> str | None:

@@ -39,10 +39,12 @@ class FromHours(NamedTuple):
     Attributes:
         numbers: by key of the profile, each with its interval.
         not_told: why other numbers are not told, by key.
+        at_bound: what stands at the end of where it was looked for; "" where nothing does.
     """
 
     numbers: dict[str, Ends]
     not_told: dict[str, str]
+    at_bound: str = ""
 
 
 class HoursFit:
@@ -71,10 +73,12 @@ class HoursFit:
     def found(self) -> FromHours:
         """Return the numbers, and which of them hours do not tell apart from the others."""
         keys = list(self._before)
+        if not keys:
+            return FromHours({}, self._not_begun)
         logged = in_levels(self._recorded)
         start = self._played(keys, np.ones(len(keys)))
         used = (_finished(logged) >= FEWEST) & (_finished(in_levels(start)) >= FEWEST)
-        if not keys or not used.any():
+        if not used.any():
             return FromHours({}, self._not_begun | dict.fromkeys(keys, "too few players finish a level"))
         logs = in_levels(start)[:, used]
         # By simulated players: errors drawn from the log itself would weigh most what happens to lie close together.
@@ -84,12 +88,12 @@ class HoursFit:
         if not told:
             return FromHours({}, not_told)
         ends = self._searched(told, used, logged[:, used], np.sqrt(np.diag(covariance)))
-        at_bound = f"it is no {LEAST + STEP:g} to {MOST:g} times what the design says: begin from another number"
-        not_told |= {key: at_bound for key, one in zip(told, ends, strict=True) if not math.isfinite(one[0])}
-        found = {
-            key: _times(self._before[key], one) for key, one in zip(told, ends, strict=True) if key not in not_told
-        }
-        return FromHours(found, not_told)
+        if beyond := [key for key, one in zip(told, ends, strict=True) if not math.isfinite(one[0])]:
+            # The others were looked for beside a number that is not the log's.
+            where = f"{beyond[0]} lies outside {LEAST + STEP:g} to {MOST:g} times what the design says"
+            return FromHours({}, not_told | dict.fromkeys(told, where), where)
+        numbers = {key: _times(self._before[key], one) for key, one in zip(told, ends, strict=True)}
+        return FromHours(numbers, not_told)
 
     def _covariance(self, simulated: Array, logged: Array) -> Array:
         """Return the covariance of what is compared, of a log's players and simulated ones together."""

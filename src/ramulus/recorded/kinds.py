@@ -67,7 +67,7 @@ def _found(logs: Array, most: int) -> Kinds:
 
     fitted = [GaussianMixture(count, n_init=3, random_state=0).fit(logs) for count in range(1, most + 1)]
     best = min(fitted, key=lambda mixture: mixture.bic(logs))
-    apart = min((one for one in fitted if _are_apart(one, logs)), key=lambda mixture: mixture.bic(logs))
+    apart = min((one for one in fitted if _are_apart(_numbers(one), len(logs))), key=lambda mixture: mixture.bic(logs))
     count = best.n_components if best.n_components > apart.n_components else 0
     told = _numbers(apart)
     wider = np.maximum(_errors_again(apart, logs) / _errors(told, len(logs)), 1.0)
@@ -105,14 +105,10 @@ def _errors_again(mixture: Any, logs: Array) -> Array:
     return np.asarray(np.std(again, axis=0))
 
 
-def _are_apart(mixture: object, logs: Array) -> bool:
-    means = mixture.means_[:, 0]  # type: ignore[attr-defined]
-    spreads = np.sqrt(mixture.covariances_[:, 0, 0])  # type: ignore[attr-defined]
-    order = np.argsort(means)
-    means, spreads = means[order], spreads[order]
-    players = len(logs) * mixture.weights_  # type: ignore[attr-defined]
-    far = np.diff(means) >= APART * np.maximum(spreads[1:], spreads[:-1])
-    return bool(far.all() and players.min() >= FEWEST_OF_A_KIND - 0.5)
+def _are_apart(told: Array, players: int) -> bool:
+    share, middle, spread = told.T
+    far = np.diff(middle) >= APART * np.maximum(spread[1:], spread[:-1])
+    return bool(far.all() and players * share.min() >= FEWEST_OF_A_KIND - 0.5)
 
 
 def _kind(told: Array, wider: Array, players: int) -> Kind:
@@ -121,11 +117,11 @@ def _kind(told: Array, wider: Array, players: int) -> Kind:
     count = round(weight * players)
     error = of_middle * t_quantile(count) * spread / math.sqrt(count)
     pause = (math.exp(middle), math.exp(middle - error), math.exp(middle + error))
-    share = _wider(share_of(count, players), of_share)
+    share = _wider(share_of(count, players), of_share, most=1.0)
     spread_here = _wider(spread_ends(spread * math.sqrt(count / (count - 1)), count), of_spread)
     return Kind(count, share, pause, spread_here)
 
 
-def _wider(ends: Ends, times: float) -> Ends:
+def _wider(ends: Ends, times: float, most: float = math.inf) -> Ends:
     value, low, high = ends
-    return value, max(value - times * (value - low), 0.0), value + times * (high - value)
+    return value, max(value - times * (value - low), 0.0), min(value + times * (high - value), most)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cached_property
 from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
@@ -89,6 +90,7 @@ class ProfileFits:
         self.span: Span = span_of(log.reading.first, log.reading.last, log.longest_pause, log.settings.timezone)
         self.habits: PlayerHabits = habits_in(design, log.batches(), self.span)
         self.not_told: dict[str, str] = {}
+        self.why_not: str | None = None  # Why the design cannot have made the log, as far as is seen here.
         self._classes: NDArray[np.int64] | None = None
 
     @property
@@ -110,8 +112,9 @@ class ProfileFits:
             found += self._trait(profile, place, mine)
         else:
             found += self._from_hours(profile, place, calendar)
-        if not any(one.name.endswith(".pursuit") for one in found):
-            found += self._pursuit(profile, place, found)
+        if not any(one.name.endswith(".pursuit") for one in found) and (drawn := self._pursuit(profile, place, found)):
+            found += drawn
+            self.not_told.pop(f"{at}.pursuit", None)
         return found + calendar
 
     def _from_hours(self, profile: str, place: int, calendar: list[Estimate]) -> list[Estimate]:
@@ -123,6 +126,8 @@ class ProfileFits:
         design = with_estimates(self.design, calendar)[0]
         told = HoursFit(design, profile, self._seen(place), self.span, 0, self.seed).found()
         self.not_told |= {f"{at}.{key}": why for key, why in told.not_told.items()}
+        if told.at_bound:
+            self.why_not = f"this design cannot have made this log: {profile}, {told.at_bound}"
         varying = [name for name, trait in player.traits.items() if isinstance(trait, VaryingTrait)]
         why = "hours in levels tell little of it: as designed; needs columns source, success and seconds"
         self.not_told |= {f"{at}.traits.{name}": why for name in varying}
@@ -235,9 +240,12 @@ class ProfileFits:
             self.not_told[f"{at}.stays"] = why
         return [estimate(f"{at}.stays.{day}", before.get(day, math.nan), ends, "time") for day, ends in found.items()]
 
+    @cached_property
+    def _everybody(self) -> Seen:
+        return seen_in(self.design, self.log.batches(), 0, self.log.longest_pause)
+
     def _seen(self, place: int) -> Seen:
-        whole = seen_in(self.design, self.log.batches(), 0, self.log.longest_pause)
-        return whole.of(whole.profiles == place)
+        return self._everybody.of(self._everybody.profiles == place)
 
     def kinds(self) -> Kinds | None:
         """Return the kinds of players of whom the log says no profile, by their pauses; None where it says all."""
@@ -250,7 +258,10 @@ class ProfileFits:
         if find_spec("sklearn") is None:
             self.not_told["kinds of players"] = "needs scikit-learn, which the extra 'recorded' installs"
             return Kinds((), 0)
-        return kinds_of(self.habits.of(unnamed).pause)
+        found = kinds_of(self.habits.of(unnamed).pause)
+        if not found.kinds:
+            self.not_told["kinds of players"] = "there are too few without a profile to look for kinds among them"
+        return found
 
     def of_all(self, named: list[str]) -> list[Estimate]:
         """Return what the log tells of all profiles together."""
