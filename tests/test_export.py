@@ -550,5 +550,5 @@ def test_no_name_that_is_told_is_asked_for_otherwise():
         {"values": [90]}, 2, sources={"blight": {"level": 1, "xp": 10}}, encounter={"seconds": 30},
         players={"steady": {"traits": {"success": 0.5}}}, multipliers=[{"name": "able", "factor": "1 + success"}],
     )  # fmt: skip
-    with pytest.raises(rm.DesignError, match="any name but encounter, success, player, on"):
+    with pytest.raises(rm.DesignError, match=r"multipliers\[0\].factor: .*any name but encounter, success, player, on"):
         exported(design)

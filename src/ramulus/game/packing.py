@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -42,11 +42,15 @@ ASKED = ("encounter", "success", "player", "on")
 
 
 def pack_of(design: Design) -> Pack:
-    """Return what a game needs of a design.
+    """Return what a game needs of a design; made once a design.
 
     Raises:
         DesignError: the costs are at fault, or a formula can neither be translated exactly nor be made a table.
     """
+    return design.derived(_pack_of)
+
+
+def _pack_of(design: Design) -> Pack:
     tables = tabulated(design)
     upgrades = {name: _upgrade(design, name, upgrade) for name, upgrade in design.upgrades.items()}
     stats = tuple(_stat(design, name, stat, upgrades) for name, stat in design.stats.items())
@@ -57,7 +61,7 @@ def pack_of(design: Design) -> Pack:
     read = {name for tree in trees_of(rules, stats, practice) for name in names_in(tree)}
     read_by_rules = {name for tree in trees_of(rules, (), ()) for name in names_in(tree)}
     traits = {trait for player in design.players.values() for trait in player.traits}
-    _refuse_asked(sorted((traits | design.stats.keys()) & read_by_rules))
+    _refuse_asked(design, traits | (design.stats.keys() - by_level))
     return Pack(
         title=design.title,
         main=design.main_track_name,
@@ -80,12 +84,15 @@ def pack_of(design: Design) -> Pack:
     )
 
 
-def _refuse_asked(names: list[str]) -> None:
+def _refuse_asked(design: Design, told: Set[str]) -> None:
     """Refuse names that a game has to tell and that a request of `conform` means something else by."""
-    for name in names:
-        if name in ASKED:
-            found = f"{name!r}, which a multiplier reads and the game tells, is what a request calls something else"
-            raise DesignError([Problem("multipliers", found, f"any name but {', '.join(ASKED)}", code="name-clash")])
+    for index, rule in enumerate(design.multipliers):
+        for key, text in (("factor", rule.factor), ("against", rule.against)):
+            for name in parse(text).names if isinstance(text, str) else ():
+                if name in told and name in ASKED:
+                    found = f"{text!r} reads {name!r}, which a request calls something else"
+                    allowed = f"a trait or stat of any name but {', '.join(ASKED)}"
+                    raise DesignError([Problem(f"multipliers[{index}].{key}", found, allowed, code="name-clash")])
 
 
 def track_pack(tables: TrackTables) -> TrackPack:

@@ -6,10 +6,8 @@ from math import isfinite
 from typing import TYPE_CHECKING
 
 from ramulus.errors import RamulusError
-from ramulus.formula import parse
 from ramulus.game import exported
 from ramulus.game.packing import pack_of
-from ramulus.game.products import COUNTED
 from ramulus.page.context import Context
 from ramulus.page.parts import Panel, Section, Words
 from ramulus.tables.gain import gain_table
@@ -45,8 +43,7 @@ def _panel_of(design: Design) -> Panel | None:
         return None
     # A source whose award only a game could tell (traits, stats with ranks, what was done) has no button.
     pack = pack_of(design)
-    texts = [rule.against for rule in design.multipliers if isinstance(rule.against, str)]
-    asks = pack.traits or pack.told_stats or set(COUNTED) & {name for text in texts for name in parse(text).names}
+    asks = pack.traits or pack.told_stats or any(rule.counts for rule in design.multipliers)
     sources = () if asks else tuple(design.sources)[:MOST_SOURCES]
     return Panel(script, sources, design.main_track_name, _chains(design, sources))
 
