@@ -1,6 +1,6 @@
 """Exported code in every language against the ledger and the tables, over random designs.
 
-    python benchmarks/exports.py [DESIGNS] [STEPS] [PROCESSES]       # 200, 10,000 and 2
+    python benchmarks/exports.py [DESIGNS] [STEPS] [PROCESSES]       # 200, 3,400 and 2: half an hour to an hour
 
 Each design is another mix of costs, rules at a threshold, stats, upgrades, sources and multipliers; each step is an award, a
 loss, an encounter with its circumstances, or a save that is loaded; STEPS of them on each of three tracks. States must be equal
@@ -66,4 +66,4 @@ def main(designs: int, steps: int, processes: int) -> None:
 
 
 if __name__ == "__main__":
-    main(*(int(word) for word in [*sys.argv[1:], *("200", "10000", "2")[len(sys.argv) - 1 :]]))
+    main(*(int(word) for word in [*sys.argv[1:], *("200", "3400", "2")[len(sys.argv) - 1 :]]))

@@ -104,22 +104,6 @@ def test_beyond_what_was_played_it_goes_on(goal, hours, expected):
     assert not aim.reached and math.isnan(aim.error) and aim.value == pytest.approx(math.log(expected))
 
 
-@pytest.mark.parametrize(("success", "slower"), [(0.8, 1 / (1 - 0.25)), (0.5, math.exp(0.1 / 0.1) / 0.1)])
-def test_losses_make_the_rest_of_the_way_longer(success, slower):
-    """Failures take 10 XP: of four in five a quarter of what is won, of one in two all of it, a tenth past nine tenths."""
-    (aim,) = aims({"player": "quick", "level": 4, "hours": 4}, hours=0.5,
-                  encounter={"success": success, "failure": {"loss": "10 / (10 * level)"}})  # fmt: skip
-    hours = (1 + 2 + 3) / success * slower
-    assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + hours))
-
-
-def test_the_rest_of_the_way_goes_by_what_each_level_pays():
-    """An award an hour of ten times the level, so that each level takes one."""
-    sources = {"blight": {"level": 1, "xp": "10 * level", "seconds": 3600}}
-    (aim,) = aims({"player": "quick", "level": 4, "hours": 4}, hours=0.5, sources=sources)
-    assert not aim.reached and aim.value == pytest.approx(math.log(0.5 + 3))
-
-
 def test_where_nothing_is_paid_it_never_ends_and_nothing_is_wasted():
     sources = {"blight": {"level": 1, "xp": "10 if level < 2 else 0", "seconds": 3600}}
     (aim,) = aims({"player": "quick", "level": 4, "hours": 4}, hours=3, sources=sources)

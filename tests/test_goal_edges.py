@@ -76,6 +76,7 @@ def test_who_may_still_quit_is_not_sure_to_stay():
         )
         if 0 < open_ <= QUICK / 10 and gone:
             break
+    assert 0 < open_ <= QUICK / 10 and gone
     assert found[:3] == pytest.approx(
         ((QUICK - gone) / QUICK, exact_share(QUICK - gone - open_, QUICK)[0], exact_share(QUICK - gone, QUICK)[2])
     )
