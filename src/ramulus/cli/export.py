@@ -59,6 +59,6 @@ def export(
     if kept := [one for one in found.files if one not in written]:
         printing.say(f"  kept as they are, as your own calls may stand in them: {', '.join(kept)}")
     for words in found.respelt:
-        printing.say(f"  spelt otherwise, as it is a word of the language — {words}")
+        printing.say(f"  spelt otherwise, as the language or the file has that word itself — {words}")
     if wanted in ([], ["json"]):
         printing.say(f"next: with --for {CHOICES.removeprefix('json, ')} also the rule itself, as code")
