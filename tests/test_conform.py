@@ -14,13 +14,14 @@ import ramulus as rm
 from conftest import make
 from game_runs import LANGUAGES, build, game_design
 from ramulus.errors import DataError
+from ramulus.game.asking import GameProcess
 from ramulus.game.conforming import _Examination, conform
 from ramulus.game.idle import idle_mistakes
 from ramulus.game.levels_json import levels_of
 from ramulus.game.mistaken import AWARD, LOSE, OPEN, RELOAD, Game
 from ramulus.game.mistakes import MISTAKES, OF_ENCOUNTERS
 from ramulus.game.packing import pack_of
-from ramulus.game.requests import Answer, Heard, difference
+from ramulus.game.requests import Answer, Heard, Request, difference
 from ramulus.game.told import sentences
 from ramulus.game.vectors import mistakes_of, vectors_of
 
@@ -327,6 +328,14 @@ def test_processes_that_are_no_game(program, said, monkeypatch):
     with pytest.raises(DataError, match=said):
         conform(SECOND, [sys.executable, "-c", program], start_timeout=0.5 if "sleep(60)" in program else 3, timeout=3)
     assert time.monotonic() - started < 30
+
+
+def test_what_a_game_said_is_told_when_its_end_is_felt_first():
+    """Who asks a game that has ended finds its input closed, whatever of its output was read by then."""
+    with GameProcess([sys.executable, "-c", "print('booting', flush=True); raise SystemExit(1)"]) as game:
+        game._process.wait()
+        with pytest.raises(DataError, match="ended with status 1 before it had answered; its last lines: booting"):
+            game.ask(Request(0, pack_of(SECOND).tracks[0], ((AWARD, 1),)))
 
 
 def test_a_game_that_remembers_chatters_and_takes_less_than_nothing():

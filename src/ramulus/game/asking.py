@@ -59,6 +59,7 @@ class GameProcess:
         try:
             self._process.stdin.write((request.line + "\n").encode("ascii"))  # type: ignore[union-attr]
         except (OSError, ValueError):
+            self._hear_the_rest()
             raise self._died() from None
         seconds = self._timeouts[self._answered]
         until = time.monotonic() + seconds
@@ -83,6 +84,15 @@ class GameProcess:
         text = line.decode("utf-8", "replace")
         self._last = [*self._last, text.strip()[:200]][-LAST_LINES:]
         return self.heard.hear(text)
+
+    def _hear_the_rest(self) -> None:
+        """Hear what a game said before it came to an end, which may be read later than the end is felt."""
+        until = time.monotonic() + CLOSING
+        with contextlib.suppress(queue.Empty):
+            while (line := self._lines.get(timeout=max(until - time.monotonic(), 0.001))) is not None:
+                self._heard(line)
+                if time.monotonic() > until:
+                    break
 
     def _silent(self, seconds: float, request: Request) -> str:
         flushes = "" if self._answered else "; does it flush its output after each line?"
