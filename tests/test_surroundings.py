@@ -5,16 +5,11 @@ from __future__ import annotations
 import io
 import json
 import os
-import random
 import subprocess
 import sys
-import time
-import warnings
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from xml.etree import ElementTree
 
-import numba
 import pandas as pd
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -25,12 +20,6 @@ from conftest import make
 from ramulus.cli import demo
 from ramulus.design import demo_text, writing
 from ramulus.files import write_table
-from ramulus.results import beforehand
-from ramulus.simulation import kernel_cache
-from ramulus.simulation.compiled import kernel, made_once
-from ramulus.simulation.encounters import encounters_for
-from ramulus.simulation.kernel import features_of, player_kernel
-from ramulus.simulation.world import make_stage
 
 RUN = [sys.executable, "-m", "ramulus"]
 
@@ -197,48 +186,6 @@ def test_a_game_that_is_gone_ends_as_an_error_and_not_the_command(canopy):
     ran = shell("conform", canopy, "--", "true")
     assert (ran.returncode, ran.stdout) == (1, b"")
     assert ran.stderr == b"error: your game ended with status 0 before it had answered; it said nothing\n"
-
-
-def test_nowhere_to_keep_what_was_compiled_is_no_obstacle(monkeypatch):
-    from ramulus.simulation import compiled
-
-    real = compiled.njit
-
-    def without_disk(**options):
-        if options.pop("cache", False):
-            raise RuntimeError("cannot cache function: no locator available")
-        return real(**options)
-
-    monkeypatch.setattr(compiled, "njit", without_disk)
-    assert compiled.kernel(lambda x: x + 1)(4) == 5
-
-
-def test_what_is_compiled_is_said_once_and_what_is_kept_is_not(monkeypatch, tmp_path):
-    import numba
-
-    from ramulus.simulation import compiled
-    from ramulus.simulation.announced import Announced
-
-    def play_on(x):
-        return x + 1
-
-    monkeypatch.setattr(numba.config, "CACHE_DIR", str(tmp_path))
-    said = []
-    for _ in range(2):
-        Announced.hook = lambda: said.append("compiling")
-        assert compiled.kernel(play_on)(4) == 5
-    assert said == ["compiling"]
-    Announced.hook = None
-
-
-def test_a_kernel_is_made_once_and_one_that_is_kept_is_loaded_without_what_compiling_needs():
-    made = made_once(lambda feature: time.sleep(0.05) or object())
-    with ThreadPoolExecutor(4) as threads:
-        assert len(set(threads.map(made, [1] * 4))) == 1 and made(2) is not made(1)
-    played = "import sys, ramulus as rm; rm.simulate(rm.demo_design(), 2, hours=1); print('numba.np.arraymath' in sys.modules)"
-    for _ in range(2):  # The first run may have to compile.
-        ran = subprocess.run([sys.executable, "-c", played], capture_output=True, text=True, check=True)
-    assert ran.stdout.strip() == "False"
 
 
 def test_no_time_and_no_levels_to_draw_are_said(cli, tmp_path):
@@ -441,78 +388,3 @@ def test_control_characters_are_refused_where_they_stand():
         make(multipliers=rules)
     with pytest.raises(rm.DesignError, match=r"title: .* U\+0000"):
         rm.Design.from_dict({**make().to_dict(), "title": "a\0b"})
-
-
-# --- compiled kernels that are kept on disk --------------------------------------------------------------------
-
-
-def plus_one(number):
-    return number + 1
-
-
-def damaged(data, how):
-    if how == "swapped":  # A single byte in the middle, as a disk loses it.
-        return data[: len(data) // 2] + bytes([data[len(data) // 2] ^ 255]) + data[len(data) // 2 + 1 :]
-    return {"empty": b"", "cut": data[: len(data) // 2], "noise": random.Random(1).randbytes(len(data))}[how]
-
-
-@pytest.fixture
-def kept(tmp_path, monkeypatch):
-    """A folder for kernels, of which nothing has been said yet."""
-    monkeypatch.setattr(numba.config, "CACHE_DIR", str(tmp_path / "kept"))
-    monkeypatch.setattr(kernel_cache._KernelCache, "said", False)
-    return tmp_path / "kept"
-
-
-@pytest.mark.parametrize("ending", ["nbi", "nbc"])
-@pytest.mark.parametrize("how", ["empty", "cut", "noise", "swapped"])
-def test_a_damaged_kernel_is_compiled_anew(kept, ending, how):
-    assert kernel(plus_one)(1) == 2
-    (file,) = kept.rglob(f"*.{ending}")
-    whole = file.read_bytes()
-    file.write_bytes(damaged(whole, how))
-    with warnings.catch_warnings(record=True) as said:
-        warnings.simplefilter("always")
-        assert [kernel(plus_one)(number) for number in (1, 2)] == [2, 3]
-    # An index with a wrong letter may as well be the index of something else: then nothing is to be said.
-    assert len(said) == 1 or (ending == "nbi" and how == "swapped" and not said)
-    again = kernel(plus_one)
-    assert again(3) == 4 and sum(again.stats.cache_hits.values()) == 1
-
-
-def test_a_kernel_that_cannot_be_kept_is_used_all_the_same(kept):
-    assert kernel(plus_one)(1) == 2
-    (index,), (code,) = kept.rglob("*.nbi"), kept.rglob("*.nbc")
-    for file in (index, code):
-        file.unlink()
-    code.mkdir()
-    with pytest.warns(UserWarning, match="cannot be written .*each run compiles it anew"):
-        assert kernel(plus_one)(1) == 2
-    assert {path.name for path in code.parent.iterdir()} == {index.name, code.name}, "nothing half-written"
-
-
-def test_what_is_compiled_apart_can_meet_in_one_process():
-    """Machine code is found by name there: `.ci/run` compiles each kernel in a process of its own, then runs the tests."""
-    every = beforehand.KINDS
-    for made in (encounters_for, lambda needs: player_kernel(needs).py_func):
-        assert len({made(needs).__qualname__ for needs in every}) == len(every)
-
-
-def test_compiling_beforehand_asks_for_every_kernel_and_says_where_they_are(cli, monkeypatch):
-    """All of it is done by `.ci/run`; here it is what each part asks for, and what is said."""
-    for task, needs in enumerate(beforehand.KINDS):
-        stage = make_stage(beforehand.design_for(needs), "steady", 1, 10)
-        assert features_of(stage, logged=needs.logged) == needs and beforehand.TASKS[task][1] == (needs,)
-    asked = [1, *range(len(beforehand.KINDS), len(beforehand.TASKS))]
-    done = [beforehand.done(task) for task in asked]
-    assert [task for task, _, _ in done] == asked and all(folders for _, _, folders in done)
-    again = [beforehand.done(task) for task in asked]
-    assert [compiled for _, compiled, _ in again] == [0] * 4
-    found = {"kept": beforehand.Compiled(11, 9, True, frozenset({"/far/away"})),
-             "lost": beforehand.Compiled(11, 11, False, frozenset())}  # fmt: skip
-    for name, status, said in (
-        ("kept", 0, "9 of 11 kernels compiled, "), ("lost", 1, "nothing can be written beside the package or in your home"),
-    ):  # fmt: skip
-        monkeypatch.setattr(beforehand, "compile_beforehand", lambda name=name: found[name])
-        ran = cli("compile")
-        assert ran.status == status and said in ran.err and not ran.out

@@ -14,7 +14,6 @@ from ramulus.cli.side_by_side import side_by_side
 from ramulus.cli.simulate import progress_bar
 from ramulus.errors import DataError
 from ramulus.words.heads import LEVELS
-from ramulus.words.summary import summary
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -99,7 +98,7 @@ def _say(folder: Path, context: Context, tables: dict[str, tuple[str, pd.DataFra
     title = f"{design.title}: some levels (all of them: {TABLES}/levels.csv)"
     printing.table(few, LEVELS, title, shape_in_words(design) + "\n")
     title = f"How fast each kind of player gets there (all levels: {TABLES}/pace.csv)"
-    side_by_side(printing, tables["pace"][1], title, summary(context.result))
+    side_by_side(printing, context.result, None, title)
     print(
         f"\nIn {folder}: the design, a variant, {len(tables)} tables and every figure.\nLook first at\n"
         f"  {folder / PAGE}   everything on one page: open it in a browser\n"

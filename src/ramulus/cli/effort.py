@@ -11,9 +11,8 @@ from ramulus.cli.closing import Closing, closed
 from ramulus.words.heads import EFFORT, gain_heads
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     from ramulus.design import Design
+    from ramulus.tables.by_source import Table
 
 
 def register(app: typer.Typer) -> None:
@@ -39,12 +38,10 @@ def effort(
     """
     design = closing.load(file)
     from ramulus.rules.ability import in_words
-    from ramulus.tables.effort import effort_table, left_out
+    from ramulus.tables.effort import effort_columns, left_out
 
     who = _profile(design, player)
-    table = _some(
-        effort_table(design, who, ability=ability, skill_level=skill_level), design, from_level, to_level, source
-    )
+    table = _some(effort_columns(design, who, ability, skill_level), design, from_level, to_level, source)
     title = f"{design.title}: one encounter of {who}{in_words(design.profile(who), ability)}"
     foot = [*left_out(design), "--player shows another profile."] if len(design.profiles) > 1 else left_out(design)
     closing.printing("effort").table(table, EFFORT, title, "\n".join(foot))
@@ -66,10 +63,10 @@ def gain(
     design = closing.load(file)
     from ramulus.rules.ability import in_words
     from ramulus.tables.effort import how_near
-    from ramulus.tables.gain import gain_table, how_rules_stack
+    from ramulus.tables.gain import gain_columns, how_rules_stack
 
     who = _profile(design, player)
-    table = gain_table(design, who, during=during or (), ability=ability, skill_level=skill_level)
+    table = gain_columns(design, who, during or (), ability, skill_level)
     timed = [rule.name for rule in design.multipliers if rule.timed and rule.name not in (during or [])]
     foot = [f"Timed and off here: {', '.join(timed)} (--during NAME counts one as on)."] if timed else []
     counted = [rule.name for rule in design.multipliers if rule.counts and not rule.timed]
@@ -86,12 +83,11 @@ def _profile(design: Design, player: str | None) -> str:
     return options.one_player(design, player) or next(iter(design.profiles))
 
 
-def _some(table: pd.DataFrame, design: Design, low: int | None, high: int | None, source: str | None) -> pd.DataFrame:
+def _some(table: Table, design: Design, low: int | None, high: int | None, source: str | None) -> Table:
+    """Return the rows of some levels, and of a source."""
+    levels = table["level"]
+    shown = (levels >= (levels if low is None else low)) & (levels <= (levels if high is None else high))
     if source is not None:
         design.source(source)
-        table = table[table["source"] == source]
-    if low is not None:
-        table = table[table["level"] >= low]
-    if high is not None:
-        table = table[table["level"] <= high]
-    return table.reset_index(drop=True)
+        shown &= table["source"] == source
+    return {name: values[shown] for name, values in table.items()}

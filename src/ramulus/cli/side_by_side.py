@@ -4,24 +4,21 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ramulus.words.summary import LEVEL, at_a_glance
+from ramulus.words.summary import LEVEL, at_a_glance, summary
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     from ramulus.cli.output import Printing
+    from ramulus.results.result import SimulationResult
 
 AT_ONCE = 4  # Profiles that fit side by side; without days.
 DATED_AT_ONCE = 3
 
 
-def side_by_side(
-    printing: Printing, pace: pd.DataFrame, title: str, foot: str, more: dict[str, pd.DataFrame] | None = None
-) -> None:
-    """Print the milestones of a pace table, a few profiles at a time."""
-    table, heads = at_a_glance(pace)
-    players = list(table.columns[1:])
-    at_once = DATED_AT_ONCE if pace["days_p50"].notna().any() else AT_ONCE
+def side_by_side(printing: Printing, result: SimulationResult, track: str | None, title: str) -> None:
+    """Print the milestones of a simulation, a few profiles at a time, and what is to be said of it."""
+    table, heads, dated = at_a_glance(result, track)
+    players, foot = [name for name in table if name != LEVEL], summary(result, track)
+    at_once = DATED_AT_ONCE if dated else AT_ONCE
     for first in range(0, len(players), at_once):
-        some = table[[LEVEL, *players[first : first + at_once]]]
-        printing.table(some, heads, "" if first else title, "" if first + at_once < len(players) else foot, more)
+        some = {name: table[name] for name in (LEVEL, *players[first : first + at_once])}
+        printing.table(some, heads, "" if first else title, "" if first + at_once < len(players) else foot)

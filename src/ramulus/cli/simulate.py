@@ -114,14 +114,14 @@ def _show_pace(
     by_ability: bool,
 ) -> None:  # fmt: skip
     """Print the pace: at a glance (`every` is 0), or a row a profile and level, of every N-th level or of all."""
+    if printing.for_a_reader and every == 0:
+        side_by_side(printing, result, track, title_of(result))
+        return
     table = result.pace(track, interval=0.95 if interval else None, by_ability=by_ability)
     heads = INTERVAL_HEADS if interval else PACE
     if by_ability:
         heads = {"player": PACE["player"], "third": Column("third"), **heads}
     foot = summary(result, track)
-    if printing.for_a_reader and every == 0:
-        side_by_side(printing, table, title_of(result), foot)
-        return
     if printing.for_a_reader and every == MILESTONES_ONLY:
         table = table[table["level"].isin(milestones(int(table["level"].min()), int(table["level"].max())))]
     elif printing.for_a_reader and every:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +11,7 @@ from ramulus.formula.functions import Array
 from ramulus.recorded.rows import UNKNOWN, Batch, Ints, firsts_of
 from ramulus.rules.overflow import book_award, book_loss
 from ramulus.rules.starting import start_of
-from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.compiled import Kernel
 from ramulus.simulation.steps import rule_of
 from ramulus.simulation.world import make_tracks
 
@@ -53,7 +52,8 @@ def follow(design: Design, batch: Batch, longest_pause: float) -> Followed:
     )  # fmt: skip
     room = np.zeros((2, len(tracks.cap)), np.int64)
     profiles = np.maximum(batch.profiles, 0).astype(np.int64)
-    _kernel()(tuple(rows), batch.starts, profiles, starts_of(design), tracks, float(longest_pause), room, tuple(found))
+    starts = starts_of(design)
+    follow_rows(tuple(rows), batch.starts, profiles, starts, tracks, float(longest_pause), room, tuple(found))
     return found
 
 
@@ -62,47 +62,42 @@ def starts_of(design: Design) -> Ints:
     return np.array([start_of(design, profile) for profile in design.profiles], dtype=np.int64)
 
 
-@cache
-def _kernel() -> Any:
-    made_of = SOURCES
-
-    def follow_rows(  # type: ignore[no-untyped-def]
-        rows, starts, profiles, start, tracks, longest, room, found
-    ):
-        fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
-        time, units, track_of, _, _, level, xp, seconds = rows
-        clock, pause, before, after, midway = found
-        levels, xps = room[0], room[1]
-        for player in range(len(starts) - 1):
-            for track in range(len(levels)):
-                levels[track], xps[track] = 0, tracks.start_units[track]
-            levels[0], xps[0] = start[profiles[player]]
-            played, first = 0.0, starts[player]
-            for row in range(first, starts[player + 1]):
-                if row > first:
-                    gap = time[row] - time[row - 1]
-                    if gap <= longest:
-                        played += gap
-                        pause[row] = gap - seconds[row]
-                clock[row] = played
-                track = track_of[row]
-                rule, held = rule_of(tracks, track), levels[track]
-                if units[row] >= 0:
-                    now, rest, _ = book_award(rule, held, xps[track], units[row])
-                else:
-                    now, rest, _ = book_loss(rule, held, xps[track], -units[row])
-                if level[row] != UNKNOWN:
-                    if row == first and (level[row] != now or (xp[row] != UNKNOWN and xp[row] != rest)):
-                        midway[player] = True  # It has been here before.
-                        held = level[row]
-                    if level[row] != now:
-                        now, rest = min(max(level[row], 0), rule.cap), 0
-                    if xp[row] != UNKNOWN:
-                        rest = xp[row]
-                before[row], after[row] = held, now
-                levels[track], xps[track] = now, rest
-
-    return kernel(follow_rows)
+@Kernel
+def follow_rows(  # type: ignore[no-untyped-def]
+    rows, starts, profiles, start, tracks, longest, room, found
+):
+    """Fill in what `follow` finds in some rows; `room` is written over."""
+    time, units, track_of, _, _, level, xp, seconds = rows
+    clock, pause, before, after, midway = found
+    levels, xps = room[0], room[1]
+    for player in range(len(starts) - 1):
+        for track in range(len(levels)):
+            levels[track], xps[track] = 0, tracks.start_units[track]
+        levels[0], xps[0] = start[profiles[player]]
+        played, first = 0.0, starts[player]
+        for row in range(first, starts[player + 1]):
+            if row > first:
+                gap = time[row] - time[row - 1]
+                if gap <= longest:
+                    played += gap
+                    pause[row] = gap - seconds[row]
+            clock[row] = played
+            track = track_of[row]
+            rule, held = rule_of(tracks, track), levels[track]
+            if units[row] >= 0:
+                now, rest, _ = book_award(rule, held, xps[track], units[row])
+            else:
+                now, rest, _ = book_loss(rule, held, xps[track], -units[row])
+            if level[row] != UNKNOWN:
+                if row == first and (level[row] != now or (xp[row] != UNKNOWN and xp[row] != rest)):
+                    midway[player] = True  # It has been here before.
+                    held = level[row]
+                if level[row] != now:
+                    now, rest = min(max(level[row], 0), rule.cap), 0
+                if xp[row] != UNKNOWN:
+                    rest = xp[row]
+            before[row], after[row] = held, now
+            levels[track], xps[track] = now, rest
 
 
 def arrivals(batch: Batch, followed: Followed, track: int, levels: int) -> Array:

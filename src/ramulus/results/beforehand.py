@@ -19,7 +19,7 @@ from ramulus.results.simulate import simulate
 from ramulus.rules.tabulation import tabulated
 from ramulus.simulation.booking import book_many
 from ramulus.simulation.chunks import tally_for
-from ramulus.simulation.compiled import KERNELS
+from ramulus.simulation.compiled import Kernel
 from ramulus.simulation.features import Features
 from ramulus.simulation.kernel import play_players
 from ramulus.simulation.resampling import quantile_again
@@ -108,9 +108,8 @@ def compile_beforehand() -> Compiled:
     compiled = sum(count for _, count, _ in made)
     if not folders:
         return Compiled(len(TASKS), compiled, False, folders)
-    # Two that write in the same moment may lose what one of them wrote: whoever comes after them makes up for it.
-    lost = [task for task, count, _ in _in_processes(every, 1) if count]
-    kept = not lost or not any(count for _, count, _ in _in_processes(lost, 1))
+    anew = [task for task, count, _ in made if count]
+    kept = not any(count for _, count, _ in _in_processes(anew, 1))
     return Compiled(len(TASKS), compiled, kept, folders)
 
 
@@ -137,8 +136,8 @@ def done(task: int) -> tuple[int, int, list[str]]:
     before = _misses()
     work, arguments = TASKS[task]
     work(*arguments)
-    return task, _misses() - before, sorted({str(one.stats.cache_path) for one in KERNELS if one.stats.cache_path})
+    return task, _misses() - before, sorted({str(folder) for one in Kernel.every for folder in one.folders})
 
 
 def _misses() -> int:
-    return sum(sum(kernel.stats.cache_misses.values()) for kernel in KERNELS)
+    return sum(kernel.compiled for kernel in Kernel.every)

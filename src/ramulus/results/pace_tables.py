@@ -13,7 +13,7 @@ from ramulus.results.pace import QUANTILES, pace_columns, pace_intervals, whole_
 from ramulus.results.standing_out import standing_out
 from ramulus.rules.ability import THIRDS, classes_of, third_of
 from ramulus.simulation.in_level import HOUR, MOST_CUT_OFF, InLevel
-from ramulus.simulation.played import Arrivals, Each, Group, PlayedDesign, PlayedProfile
+from ramulus.simulation.played import Arrivals, Group, PlayedDesign, PlayedProfile
 from ramulus.simulation.population import mixed_quantile, shares_of
 from ramulus.simulation.samples import WholeSample, quantile
 from ramulus.simulation.still_playing import still_by_level
@@ -105,15 +105,10 @@ class PaceTables(PlayedDesign):
         if not self.varies(profile.profile):
             yield "all alike", profile
             return
-        third = third_of(self._each(profile).numbers)
+        third = third_of(profile.kept_each().numbers)
         for index, name in enumerate(THIRDS):
             if (third == index).any():
                 yield name, profile.part(third == index)
-
-    def _each(self, profile: PlayedProfile) -> Each:
-        if profile.each is None:
-            raise RamulusError("the run was too large to keep every player; simulate with keep_players=True")
-        return profile.each
 
     def days(self, track: str | None = None) -> pd.DataFrame:
         """Return on which days players first reach each level; day 1 is the first, or that on which a player comes.
@@ -248,7 +243,7 @@ class PaceTables(PlayedDesign):
             RamulusError: the run was too large to keep every player.
         """
         profile = self.profile(player)
-        self._each(profile)
+        profile.kept_each()
         sample = profile.arrivals[self.design.main_track_name if track is None else track].seconds
         assert isinstance(sample, WholeSample)
         return sample.values / HOUR

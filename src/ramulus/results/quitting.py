@@ -39,18 +39,28 @@ def quits_table(profile: PlayedProfile, levels: NDArray[np.int64]) -> pd.DataFra
     return pd.DataFrame(rows, columns=list(kinds)).astype(kinds).sort_values(["level", "reason"], ignore_index=True)
 
 
-def still_by_day(design: Design, profile: PlayedProfile, hours: float, confidence: float) -> pd.DataFrame:
-    """Return the share that had not quit by the end of each own day, as far as every schedule was played."""
-    import pandas as pd
+def still_on_days(design: Design, profile: PlayedProfile, hours: float) -> NDArray[np.int64]:
+    """Return how many had not quit by the end of each own day from day 1 on, as far as every schedule was played.
 
+    There is no day for a profile that cannot quit or has no schedule.
+    """
     schedules, quits = schedules_of(design, design.profile(profile.profile)), profile.quits
-    columns = ["player", "day", "still_playing", "still_playing_low", "still_playing_high"]
     if quits is None or not schedules:
-        return pd.DataFrame({name: pd.Series(dtype=object if name == "player" else float) for name in columns})
+        return np.zeros(0, np.int64)
     numbers, points = np.arange(profile.players, dtype=np.int64), points_of(design.profile(profile.profile).arrives)
     last = last_whole_day(int(in_micros(hours * HOUR)), numbers, schedules, points, own=True)
     gone = np.bincount(quits.day[~np.isnan(quits.day)].astype(np.int64), minlength=last + 1)[: last + 1]
-    still = profile.players - np.cumsum(gone)[1:]
+    return np.asarray(profile.players - np.cumsum(gone)[1:], np.int64)
+
+
+def still_by_day(design: Design, profile: PlayedProfile, hours: float, confidence: float) -> pd.DataFrame:
+    """Return the share of `still_on_days`, with its interval, a row a day."""
+    import pandas as pd
+
+    still = still_on_days(design, profile, hours)
+    columns = ["player", "day", "still_playing", "still_playing_low", "still_playing_high"]
+    if not len(still):
+        return pd.DataFrame({name: pd.Series(dtype=object if name == "player" else float) for name in columns})
     low, high = share_interval(still, profile.players, confidence)
-    days = np.arange(1, last + 1)
+    days = np.arange(1, len(still) + 1)
     return pd.DataFrame(dict(zip(columns, (profile.profile, days, still / profile.players, low, high), strict=True)))

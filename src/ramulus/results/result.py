@@ -6,16 +6,12 @@ from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-from ramulus.errors import RamulusError
 from ramulus.goals import goals_table
 from ramulus.results.income import endings_table, income_table, waste_table
 from ramulus.results.pace_tables import PaceTables
 from ramulus.results.quitting import quits_table, still_by_day
 from ramulus.results.result_file import read_result, write_result
-from ramulus.results.skill_or_luck import skill_or_luck_row
-from ramulus.simulation.draws import player_keys
-from ramulus.simulation.in_level import HOUR
-from ramulus.simulation.samples import WholeSample
+from ramulus.results.skill_or_luck import skill_or_luck_rows
 from ramulus.simulation.still_playing import still_by_level
 
 if TYPE_CHECKING:
@@ -148,19 +144,7 @@ class SimulationResult(PaceTables):
         """
         import pandas as pd
 
-        levels = self._levels(None)
-        if level is not None and not levels[0] < level <= levels[-1]:
-            raise RamulusError(f"level {level}; allowed: {levels[0] + 1} … {levels[-1]}")
-        rows = []
-        for name, profile in self.played.profiles.items():
-            each, arrivals = self._each(profile), profile.main.seconds
-            keys = player_keys(self.seed, name, each.numbers)
-            by_all = int((arrivals.reached() == profile.players).sum()) - 1
-            at = by_all if level is None else level - int(levels[0])
-            assert isinstance(arrivals, WholeSample)
-            row = skill_or_luck_row(self.design.profile(name), keys, each.numbers, arrivals.values[:, at] / HOUR)
-            rows.append({"player": name, "level": int(levels[at]), **row})
-        return pd.DataFrame(rows)
+        return pd.DataFrame(skill_or_luck_rows(self, level))
 
     # --- keeping -----------------------------------------------------------------------------------------------
 

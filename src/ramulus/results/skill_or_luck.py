@@ -9,17 +9,21 @@ would explain (Wherry, "A new formula for predicting the shrinkage of the coeffi
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.errors import RamulusError
 from ramulus.rules.ability import CLASSES, class_of, classes_of
-from ramulus.simulation.draws import own_factors
+from ramulus.simulation.draws import own_factors, player_keys
+from ramulus.simulation.in_level import HOUR
+from ramulus.simulation.samples import WholeSample
 
 if TYPE_CHECKING:
     from ramulus.design.player import Player
     from ramulus.formula.functions import Array
+    from ramulus.simulation.played import PlayedDesign
 
 GROUPS = 20
 DEGREE = 5  # Of own speed: straight without timed rules, bent a little with them.
@@ -36,6 +40,27 @@ class Shares(NamedTuple):
 
 
 UNKNOWN = Shares(*[np.nan] * 4)
+
+
+def skill_or_luck_rows(result: PlayedDesign, level: int | None = None) -> list[dict[str, Any]]:
+    """Return the rows of `SimulationResult.skill_or_luck`.
+
+    Raises:
+        RamulusError: the run was too large to keep every player, or the level is outside the track or its start.
+    """
+    start, cap = result.design.track().start_level, result.design.track().max_level
+    if level is not None and not start < level <= cap:
+        raise RamulusError(f"level {level}; allowed: {start + 1} … {cap}")
+    rows = []
+    for name, profile in result.played.profiles.items():
+        each, arrivals = profile.kept_each(), profile.main.seconds
+        by_all = int((arrivals.reached() == profile.players).sum()) - 1
+        at = by_all if level is None else level - start
+        assert isinstance(arrivals, WholeSample)
+        keys = player_keys(result.seed, name, each.numbers)
+        row = skill_or_luck_row(result.design.profile(name), keys, each.numbers, arrivals.values[:, at] / HOUR)
+        rows.append({"player": name, "level": start + at, **row})
+    return rows
 
 
 def skill_or_luck_row(

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.rules.overflow import Overflow, book_award
-from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.compiled import Kernel
 
 
 def book_many(rule: Overflow, level: int, xp: int, units: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -23,15 +23,8 @@ def book_many(rule: Overflow, level: int, xp: int, units: NDArray[np.int64]) -> 
     return out
 
 
-def _make_book(made_of: int):  # type: ignore[no-untyped-def]
-    @kernel
-    def book(rule, level, xp, units, out):  # type: ignore[no-untyped-def]
-        fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
-        for i in range(len(units)):
-            level, xp, wasted = book_award(rule, level, xp, units[i])
-            out[0, i], out[1, i], out[2, i] = level, xp, wasted
-
-    return book
-
-
-_book = _make_book(SOURCES)
+@Kernel
+def _book(rule, level, xp, units, out):  # type: ignore[no-untyped-def]
+    for i in range(len(units)):
+        level, xp, wasted = book_award(rule, level, xp, units[i])
+        out[0, i], out[1, i], out[2, i] = level, xp, wasted

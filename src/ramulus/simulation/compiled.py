@@ -1,24 +1,26 @@
 """Compile the rules for the kernels: the very functions that everybody else calls as Python.
 
-Numba keeps what it compiled on disk and looks only at the file of the outermost function to see whether that is
-stale. A kernel therefore carries a number made of all the sources it is compiled from.
+What is compiled is kept on disk with a number made of all the sources that it is compiled from. Who finds it there
+loads it without Numba, which takes ten times as long to load as the code.
 """
 
 from __future__ import annotations
 
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from functools import cache, wraps
 from importlib import resources
+from pathlib import Path
 from threading import Lock
-from typing import Any
-
-from numba import njit
+from typing import Any, ClassVar
 
 from ramulus.rules import overflow, pay, programs, pursuit, rounding, xp_laws, xp_units
+from ramulus.simulation.announced import announce
+from ramulus.simulation.arguments import Words, laid_out
 from ramulus.simulation.jitted import part
-from ramulus.simulation.kernel_cache import keep_in
+from ramulus.simulation.kernel_cache import Kept, KernelFile
+from ramulus.simulation.machine_code import MissingSymbolError, load
 
 _RULES = (
     overflow.threshold,
@@ -55,22 +57,55 @@ def _fingerprint() -> int:
 
 
 SOURCES = _fingerprint()
-KERNELS: list[Any] = []  # All that were asked for so far.
 
 
-def kernel(function: Callable[..., Any]) -> Any:
-    """Compile a kernel: kept on disk where there is room, without the interpreter's lock, divisions as in NumPy.
+class Kernel:
+    """A function that is compiled for what it is called with: found on disk, or compiled and kept there.
 
-    A kernel makes no arrays, so nobody counts who still needs one (`_nrt`): counting, at each array that comes out of a
-    tuple or is handed on, costs more than an encounter.
+    Attributes:
+        function: what is compiled: it writes into the arrays that it is given, and returns nothing.
+        compiled: how many times it was compiled in this process, and not found.
+        folders: where what was compiled or found is kept.
     """
-    only_from_python: dict[str, Any] = {"_nrt": False, "no_cfunc_wrapper": True}  # Numba's own types leave them out.
-    compiled = njit(nogil=True, error_model="numpy", **only_from_python)(function)
-    # Where neither beside the package nor in a home of the user's anything can be kept, each run compiles anew.
-    with suppress(RuntimeError):
-        keep_in(compiled, function)
-    KERNELS.append(compiled)
-    return compiled
+
+    every: ClassVar[list[Kernel]] = []  # All that were asked for in this process.
+
+    def __init__(self, function: Callable[..., None]) -> None:
+        """Note what is to be compiled."""
+        self.function, self.compiled, self.folders = function, 0, set[Path]()
+        self._codes: dict[str, Callable[[Words], None]] = {}
+        self._lock = Lock()
+        self.every.append(self)
+
+    def __call__(self, *arguments: Any) -> None:
+        """Run it, without the interpreter's lock."""
+        kinds, words = laid_out(arguments)
+        code = self._codes.get(kinds)
+        if code is None:
+            with self._lock:  # Of threads that ask together the first one makes it.
+                code = self._codes[kinds] = self._codes.get(kinds) or self._code_for(kinds, arguments, len(words))
+        code(words)
+
+    def _code_for(self, kinds: str, arguments: Sequence[Any], words: int) -> Callable[[Words], None]:
+        file = KernelFile(self.function, kinds, SOURCES)
+        kept = file.read()
+        if kept is not None:
+            self._note(file)
+            with suppress(MissingSymbolError):
+                return load(*kept)
+        if self.function.__name__.startswith("play"):  # The others take no time to speak of.
+            announce()
+        from ramulus.simulation.kernel_compiler import object_code
+
+        kept = Kept(*object_code(self.function, arguments, words))
+        self.compiled += 1
+        file.write(kept)
+        self._note(file)
+        return load(*kept)
+
+    def _note(self, file: KernelFile) -> None:
+        if file.folder is not None:
+            self.folders.add(file.folder)
 
 
 def made_once(make: Callable[..., Any]) -> Callable[..., Any]:

@@ -16,7 +16,7 @@ from ramulus.formula.functions import Array
 from ramulus.rules.ability import CLASSES, class_of
 from ramulus.rules.coming import play_days_before
 from ramulus.rules.schedule import MICROS, schedule_of
-from ramulus.simulation.compiled import SOURCES, kernel, made_once
+from ramulus.simulation.compiled import Kernel, made_once
 from ramulus.simulation.days import begin, end_of, turn
 from ramulus.simulation.done import NO_END, done_at
 from ramulus.simulation.draining import Pools, lay_out_drains
@@ -62,13 +62,12 @@ def player_kernel(features: Features) -> Any:
     `weeks` the schedules that they have, `comes` the play days before they come and `classes` those of their ability,
     shape (n,) each; `times` is the table of varying times; `room` is written over, and `tally` filled in.
     """
-    meet, made_of, eventful, leaps = encounters_for(features), SOURCES, features.eventful, features.leaps
+    meet, eventful, leaps = encounters_for(features), features.eventful, features.leaps
     open_now = open_by_parts if eventful else open_alone
 
     def play(  # type: ignore[no-untyped-def]
         keys, own, weeks, comes, classes, sources, world, tracks, settings, times, room, tally
     ):
-        fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
         levels, peaks, today, cap = room.levels, room.peaks, room.days[0], tracks.cap[0]
         for player in range(len(keys)):
             mine, arrival, counted = at_ability(world, classes[player]), tally.arrival[player], tally.encounters[player]
@@ -119,7 +118,7 @@ def player_kernel(features: Features) -> Any:
             tally.ended[player], tally.last_level[player] = reason, levels[0]
             tally.earned[player], tally.wasted[player] = earned, wasted
 
-    return kernel(named_for(features, play))
+    return Kernel(named_for(features, play))
 
 
 @part

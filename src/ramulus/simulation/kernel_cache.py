@@ -2,86 +2,134 @@
 
 from __future__ import annotations
 
-import pickle
+import json
+import os
+import platform
 import warnings
 import zlib
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+from threading import get_ident
+from typing import NamedTuple
 
-from numba.core.caching import FunctionCache, IndexDataCacheFile
-from numba.core.serialize import dumps
+from ramulus.simulation.machine_code import processor
 
-from ramulus.simulation.announced import announce
+_CHECKSUM = 4  # Bytes.
 
 
-def keep_in(compiler: Any, function: Callable[..., Any]) -> None:
-    """Let a compiled function be kept in files.
+class Kept(NamedTuple):
+    """Object code, and what it calls of the platform's libraries."""
 
-    Args:
-        compiler: Numba's dispatcher of the function.
-        function: what it compiles.
+    code: bytes
+    needs: Sequence[str]
 
-    Raises:
-        RuntimeError: there is no folder to keep anything in.
+
+class KernelFile:
+    """The file of one kernel for some kinds of arguments.
+
+    Machine code has a checksum: what a damaged disk has made of it is not run.
     """
-    compiler._cache = _KernelCache(function)
-
-
-class _CheckedFile(IndexDataCacheFile):
-    """Machine code with a checksum: Numba would run what a damaged disk has made of it."""
-
-    def _load_data(self, name: str) -> Any:
-        checksum, code = super()._load_data(name)
-        if zlib.crc32(code) != checksum:
-            raise ValueError("the checksum is of other bytes")
-        return pickle.loads(code)
-
-    def _save_data(self, name: str, data: Any) -> None:
-        code = dumps(data)
-        super()._save_data(name, (zlib.crc32(code), code))
-
-
-class _KernelCache(FunctionCache):
-    """Numba's cache of one function, where a file that fails counts as none."""
 
     said = False  # Once is enough, for all kernels.
 
-    def __init__(self, function: Callable[..., Any]) -> None:
-        super().__init__(function)
-        self._plays = function.__name__.startswith("play")
-        stamp = self._impl.locator.get_source_stamp()
-        self._cache_file = _CheckedFile(self._cache_path, self._impl.filename_base, stamp)
+    def __init__(self, function: Callable[..., object], kinds: str, made_of: int) -> None:
+        """Name the file.
 
-    def load_overload(self, sig: Any, target_context: Any) -> Any:
-        """Return what was compiled before, or None."""
-        found = None
-        try:
-            # Numba's own way first registers all that it can compile of Python and NumPy, half a second at every start;
-            # whatever compiles does that itself, and what is only loaded needs none of it.
-            with self._guard_against_spurious_io_errors():
-                found = self._load_overload(sig, target_context)
-        except Exception as error:  # Damaged bytes raise whatever they happen to mean.
-            self._say("cannot be read", error, "it is compiled anew")
-            self._drop()
-        if found is None and self._plays:  # The others take no time to speak of.
-            announce()
-        return found
+        Args:
+            function: what is compiled.
+            kinds: of its arguments.
+            made_of: a number that changes with any source that the kernel is compiled from.
+        """
+        apart = zlib.crc32(repr((function.__qualname__, kinds, processor(), _versions())).encode())
+        self.name = f"{function.__name__}-{apart:08x}.kernel"
+        own = Path(function.__code__.co_filename)
+        source = own.read_bytes() if own.is_file() else b""
+        self.folder: Path | None = None  # Where it was found or kept.
+        # Of two that would have one name, or an older one, the head is another.
+        self._head = {"kinds": kinds, "made of": [made_of, zlib.crc32(source)], "for": [processor(), _versions()]}
 
-    def save_overload(self, sig: Any, data: Any) -> None:
-        """Keep what was compiled, where that is possible."""
-        try:
-            super().save_overload(sig, data)
-        except OSError as error:
-            self._say("cannot be written", error, "each run compiles it anew")
+    def read(self) -> Kept | None:
+        """Return what was kept, or None."""
+        for folder in folders():
+            path = folder / self.name
+            try:
+                data = path.read_bytes()
+            except FileNotFoundError:
+                continue
+            except OSError as error:
+                self._say(f"{folder} cannot be read ({error.strerror or error})", "it is compiled anew")
+                continue
+            found = self._whole(path, data)
+            if found is not None:
+                self.folder = folder
+                return found
+        return None
 
-    def _drop(self) -> None:
-        try:
-            self.flush()
-        except OSError:  # It is somebody else's, then.
-            self.disable()
+    def _whole(self, path: Path, data: bytes) -> Kept | None:
+        checksum, said = int.from_bytes(data[:_CHECKSUM], "little"), data[_CHECKSUM:]
+        if len(data) < _CHECKSUM or zlib.crc32(said) != checksum:
+            self._say(f"{path.parent} cannot be read (it is damaged)", "it is compiled anew")
+            return None
+        text, _, code = said.partition(b"\n")
+        head = json.loads(text)
+        needs = head.pop("needs")
+        return Kept(code, needs) if head == self._head else None
 
-    def _say(self, what: str, error: Exception, then: str) -> None:
-        if not _KernelCache.said:
-            _KernelCache.said = True
-            why = getattr(error, "strerror", None) or "it is damaged"
-            warnings.warn(f"a compiled kernel in {self._cache_path} {what} ({why}); {then}", stacklevel=2)
+    def write(self, kept: Kept) -> None:
+        """Keep it, whole or not at all, in the first folder that can be written."""
+        head = json.dumps({**self._head, "needs": list(kept.needs)}).encode()
+        said = head + b"\n" + kept.code
+        data = zlib.crc32(said).to_bytes(_CHECKSUM, "little") + said
+        failed = ""
+        for folder in folders():
+            try:
+                _write_whole(folder / self.name, data)
+            except OSError as error:
+                failed = failed or f"{folder} cannot be written ({error.strerror or error})"
+            else:
+                self.folder = folder
+                return
+        if failed:
+            self._say(failed, "each run compiles it anew")
+
+    @staticmethod
+    def _say(what: str, then: str) -> None:
+        if not KernelFile.said:
+            KernelFile.said = True
+            warnings.warn(f"a compiled kernel in {what}; {then}", stacklevel=2)
+
+
+def folders() -> Iterator[Path]:
+    """Yield where kernels are kept, best first: a folder that was named, beside the package, the user's own."""
+    named = os.environ.get("NUMBA_CACHE_DIR")
+    if named:
+        yield Path(named)
+        return
+    yield Path(__file__).parent / "__pycache__"
+    from platformdirs import user_cache_path
+
+    with suppress(RuntimeError, OSError):  # Who has no home.
+        yield user_cache_path("ramulus", appauthor=False)
+
+
+def _write_whole(path: Path, data: bytes) -> None:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    written = path.with_suffix(f".{os.getpid()}-{get_ident()}.new")
+    try:
+        written.write_bytes(data)
+        written.replace(path)
+    except OSError:
+        with suppress(OSError):
+            written.unlink(missing_ok=True)
+        raise
+
+
+def _versions() -> str:
+    """Return of what compiles and of what loads: other ones may lay arguments out otherwise."""
+    found = [platform.python_version()]
+    for name in ("numba", "llvmlite", "numpy"):
+        with suppress(PackageNotFoundError):
+            found.append(version(name))
+    return " ".join(found)

@@ -19,7 +19,7 @@ from ramulus.rules.schedule import MICROS, schedule_of
 from ramulus.simulation.chunks import refuse_fault
 from ramulus.simulation.draws import orders, own_factors, player_keys
 from ramulus.simulation.in_flight import Progress, as_they_come, goes_far, own_threads, packed, unpacked
-from ramulus.simulation.party_kernel import party_kernel
+from ramulus.simulation.party_kernel import play_members
 from ramulus.simulation.party_log import PartyLog, People
 from ramulus.simulation.party_room import PartyRules, new_party_room
 from ramulus.simulation.party_world import PartyStage, make_party_stage
@@ -146,7 +146,7 @@ def _play_batch(batch: _Batch) -> tuple[int, PartyLog]:
     log = _new_log(len(batch.people.keys), batch.encounters, len(stage.members))
     gates, pools = len(stage.world.gates.level), len(stage.world.pools.refills)
     room = new_party_room(len(stage.members), stage.tracks, stage.sources, gates, pools)
-    party_kernel()(
+    play_members(
         batch.people, batch.how, stage.sources, stage.world, stage.tracks, stage.settings, time_table(stage.shape),
         room, log,
     )  # fmt: skip

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ramulus.simulation.compiled import SOURCES, kernel, made_once
+from ramulus.simulation.compiled import Kernel
 from ramulus.simulation.days import begin, end_of, take_over
 from ramulus.simulation.draws import XP, uniform
 from ramulus.simulation.jitted import inlined, part
@@ -32,70 +32,56 @@ from ramulus.simulation.world import Ints, Sources, Tracks
 MOST_WAITS = 1_000_000
 
 
-@made_once
-def party_kernel() -> Any:
-    """Return the kernel: ``play(people, how, sources, world, tracks, settings, times, room, log)``.
-
-    `people` are the members and `how` what their party does; `room` is written over, and `log` filled in.
-    """
-    made_of = SOURCES
-
-    @kernel
-    def play(people, how, sources, world, tracks, settings, times, room, log):  # type: ignore[no-untyped-def]
-        fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
-        levels, plays, used, opened, running = room.levels, room.plays, room.used, room.opened, room.running
-        rule, today, last = rule_of(tracks, 0), room.days[0], log.level.shape[1] - 1
-        for party in range(len(people.keys)):
-            _join(party, people, world, tracks, room, log)
-            begin(today, 0, 1, world.borders, 0, 0, 0, 0, 0.0)
-            clock, encounter, waits, leader = 0.0, 0, 0, -1
-            while encounter < last and not _all_at(levels, plays, rule.cap) and room.fault[0] == 0:
-                if how.may_quit:
-                    _leave(party, encounter, clock, rule.cap, people, world, room, log)
-                # A rest that is due; gates are looked at.
-                clock = rest_if_due(party, clock, people, tracks, world, room)
-                open_gates_of_members(party, clock, people, tracks, world, room)
-                if _all_at(levels, plays, rule.cap):
+@Kernel
+def play_members(people, how, sources, world, tracks, settings, times, room, log):  # type: ignore[no-untyped-def]
+    """Play parties: `people` are members, `how` what their party does; `room` is written over, `log` filled in."""
+    levels, plays, used, opened, running = room.levels, room.plays, room.used, room.opened, room.running
+    rule, today, last = rule_of(tracks, 0), room.days[0], log.level.shape[1] - 1
+    for party in range(len(people.keys)):
+        _join(party, people, world, tracks, room, log)
+        begin(today, 0, 1, world.borders, 0, 0, 0, 0, 0.0)
+        clock, encounter, waits, leader = 0.0, 0, 0, -1
+        while encounter < last and not _all_at(levels, plays, rule.cap) and room.fault[0] == 0:
+            if how.may_quit:
+                _leave(party, encounter, clock, rule.cap, people, world, room, log)
+            # A rest that is due; gates are looked at.
+            clock = rest_if_due(party, clock, people, tracks, world, room)
+            open_gates_of_members(party, clock, people, tracks, world, room)
+            if _all_at(levels, plays, rule.cap):
+                break
+            playing, led, leader = _count(plays), leader, _leader(how, levels, room.xps, plays)
+            if playing < min(2, len(levels)) or not plays[leader] or clock > settings.horizon:
+                break
+            if leader != led and world.play_day[leader] > 0:
+                # Days are the leader's: who takes over goes on with what was used today.
+                take_over(today, world.play_day[leader], world.days_per_week[leader], clock, world.borders, room.used)
+            kind = people.kinds[party, leader]
+            meets = _meets_leading(leader, kind, playing, world, settings)
+            count = open_for_leader(leader, kind, playing, sources, meets, world, room)
+            waiting = leader_waits_for_day(leader, tracks, world, room)
+            if count == 0 or waiting:
+                waits += 1
+                back = waiting or may_come_back(sources, meets.weight, levels[leader], used)
+                if not back or waits > MOST_WAITS or today.ends > settings.horizon:
                     break
-                playing, led, leader = _count(plays), leader, _leader(how, levels, room.xps, plays)
-                if playing < min(2, len(levels)) or not plays[leader] or clock > settings.horizon:
-                    break
-                if leader != led and world.play_day[leader] > 0:
-                    # Days are the leader's: who takes over goes on with what was used today.
-                    take_over(
-                        today, world.play_day[leader], world.days_per_week[leader], clock, world.borders, room.used
-                    )
-                kind = people.kinds[party, leader]
-                meets = _meets_leading(leader, kind, playing, world, settings)
-                count = open_for_leader(leader, kind, playing, sources, meets, world, room)
-                waiting = leader_waits_for_day(leader, tracks, world, room)
-                if count == 0 or waiting:
-                    waits += 1
-                    back = waiting or may_come_back(sources, meets.weight, levels[leader], used)
-                    if not back or waits > MOST_WAITS or today.ends > settings.horizon:
-                        break
-                    clock = end_of(today)
-                    time_passes(clock, tracks, world, room)
-                    continue
-                # A source is drawn, and the attempt succeeds or fails. Time passes; what ends after the horizon does
-                # not happen. Counts of days and weeks that are over begin anew.
-                key = people.keys[party, leader]
-                i, won, seconds = attempt(opened, running, count, meets, key, encounter, len(times) > 0, times)
-                source = opened[i]
-                clock += seconds * people.own[party, leader]
-                if clock > settings.horizon:
-                    break
+                clock = end_of(today)
                 time_passes(clock, tracks, world, room)
-                met = Met(
-                    party, encounter + 1, leader, levels[leader, 0], playing, clock, won, uniform(key, encounter, XP)
-                )
-                encounter += 1
-                _share(met, source, how, people, sources, world, tracks, settings, room, log)
-                if how.until_even and _all_at(levels, plays, levels[leader, 0]):
-                    break
-            log.played[party] = encounter
-
-    return play
+                continue
+            # A source is drawn, and the attempt succeeds or fails. Time passes; what ends after the horizon does
+            # not happen. Counts of days and weeks that are over begin anew.
+            key = people.keys[party, leader]
+            i, won, seconds = attempt(opened, running, count, meets, key, encounter, len(times) > 0, times)
+            source = opened[i]
+            clock += seconds * people.own[party, leader]
+            if clock > settings.horizon:
+                break
+            time_passes(clock, tracks, world, room)
+            met = Met(party, encounter + 1, leader, levels[leader, 0], playing, clock, won, uniform(key, encounter, XP))
+            encounter += 1
+            _share(met, source, how, people, sources, world, tracks, settings, room, log)
+            if how.until_even and _all_at(levels, plays, levels[leader, 0]):
+                break
+        log.played[party] = encounter
 
 
 @inlined

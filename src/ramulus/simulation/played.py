@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.design.model import lookup
+from ramulus.errors import RamulusError
 from ramulus.formula.functions import Array
 from ramulus.simulation.quits import Quits
 from ramulus.simulation.samples import Sample, WholeSample, quantile
@@ -135,6 +136,16 @@ class PlayedProfile(Group):
     ended: NDArray[np.int64]
     totals: Totals
     each: Each | None
+
+    def kept_each(self) -> Each:
+        """Return what is kept of each player.
+
+        Raises:
+            RamulusError: the run was too large to keep every player.
+        """
+        if self.each is None:
+            raise RamulusError("the run was too large to keep every player; simulate with keep_players=True")
+        return self.each
 
     def part(self, which: NDArray[np.bool_]) -> Group:
         """Return some of the players, of a run that keeps every one."""

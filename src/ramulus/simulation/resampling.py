@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.ability import CLASSES, class_of
-from ramulus.simulation.compiled import SOURCES, kernel
+from ramulus.simulation.compiled import Kernel
 
 RESAMPLES = 500
 WEEKS = 7
@@ -71,34 +71,27 @@ def quantile_again(numbers: Array, weights: Array, counts: Counts, share: float,
     return found
 
 
-def _make_quantiles(made_of: int):  # type: ignore[no-untyped-def]
-    @kernel
-    def quantiles(counts, order, numbers, weights, share, reach, out):  # type: ignore[no-untyped-def]
-        fingerprint = made_of  # noqa: F841 — a change in any source makes another kernel, not a stale one.
-        first, last = share - reach - 1e-9, share + reach - 1e-9
-        players = len(order)
-        for resample in range(len(counts)):
-            drawn, running, i = counts[resample], 0.0, 0
-            own = drawn[order[0]] * weights[order[0]]
-            while running + own < first and i + 1 < players:
-                running += own
-                i += 1
-                own = drawn[order[i]] * weights[order[i]]
-            total = 0.0
-            while running + own < last and i + 1 < players:
-                if own > 0.0:
-                    total += (running + own - max(running, first)) * numbers[order[i]]
-                running += own
-                i += 1
-                own = drawn[order[i]] * weights[order[i]]
-            if running + own < last:
-                out[resample] = np.inf
-            elif reach == 0.0:
-                out[resample] = numbers[order[i]]
-            else:
-                out[resample] = (total + (last - max(running, first)) * numbers[order[i]]) / (last - first)
-
-    return quantiles
-
-
-_quantiles = _make_quantiles(SOURCES)
+@Kernel
+def _quantiles(counts, order, numbers, weights, share, reach, out):  # type: ignore[no-untyped-def]
+    first, last = share - reach - 1e-9, share + reach - 1e-9
+    players = len(order)
+    for resample in range(len(counts)):
+        drawn, running, i = counts[resample], 0.0, 0
+        own = drawn[order[0]] * weights[order[0]]
+        while running + own < first and i + 1 < players:
+            running += own
+            i += 1
+            own = drawn[order[i]] * weights[order[i]]
+        total = 0.0
+        while running + own < last and i + 1 < players:
+            if own > 0.0:
+                total += (running + own - max(running, first)) * numbers[order[i]]
+            running += own
+            i += 1
+            own = drawn[order[i]] * weights[order[i]]
+        if running + own < last:
+            out[resample] = np.inf
+        elif reach == 0.0:
+            out[resample] = numbers[order[i]]
+        else:
+            out[resample] = (total + (last - max(running, first)) * numbers[order[i]]) / (last - first)

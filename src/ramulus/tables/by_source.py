@@ -1,18 +1,21 @@
-"""Tables by level and source as long DataFrames."""
+"""Long tables by level and source, as columns."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
+
 import numpy as np
-import pandas as pd
+from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
 from ramulus.rules.columns import Columns, Index
 
+Table = dict[str, NDArray[Any]]
 
-def by_level_and_source(
-    player: str, columns: Columns, at: Index, parts: dict[str, Array], *, only_open: bool
-) -> pd.DataFrame:
-    """Return arrays of shape (L, S) as a long table with `player`, `level` and `source` in front.
+
+def by_level_and_source(player: str, columns: Columns, at: Index, parts: dict[str, Array], *, only_open: bool) -> Table:
+    """Return arrays of shape (L, S) as the columns of a long table with `player`, `level` and `source` in front.
 
     Args:
         player: the profile's name.
@@ -30,5 +33,10 @@ def by_level_and_source(
     is_open = columns.open[:, at]
     # Where a source is closed nothing is met there: its formulas are not evaluated, and no number stands for them.
     known = {key: np.where(is_open, np.broadcast_to(part, shape), np.nan).ravel() for key, part in parts.items()}
-    table = pd.DataFrame({**front, **known})
-    return table[is_open.ravel()] if only_open else table
+    shown = is_open.ravel() if only_open else slice(None)
+    return {name: values[shown] for name, values in {**front, **known}.items()}
+
+
+def one_below_the_other(tables: Sequence[Table]) -> Table:
+    """Return tables of the same columns as one."""
+    return {name: np.concatenate([table[name] for table in tables]) for name in tables[0]}

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import pandas as pd
-
 from ramulus.rules.ability import class_at
 from ramulus.rules.tabulation import tabulated
-from ramulus.tables.by_source import by_level_and_source
+from ramulus.tables.by_source import Table, by_level_and_source, one_below_the_other
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
 
 
@@ -50,6 +50,15 @@ def effort_table(
         >>> table.columns[:6].tolist()
         ['player', 'level', 'source', 'chance', 'seconds', 'success']
     """
+    import pandas as pd
+
+    return pd.DataFrame(effort_columns(design, player, ability, skill_level, only_open=only_open))
+
+
+def effort_columns(
+    design: Design, player: str | None, ability: float, skill_level: int | None, *, only_open: bool = True
+) -> Table:
+    """Return the columns of `effort_table` by name, for whoever only shows them."""
     tabulation = tabulated(design)
     at = tabulation.columns.at_skill(skill_level)
     tables = []
@@ -66,7 +75,7 @@ def effort_table(
             **shown,
         }
         tables.append(by_level_and_source(profile.name, tabulation.columns, at, parts, only_open=only_open))
-    return pd.concat(tables, ignore_index=True)
+    return one_below_the_other(tables)
 
 
 def left_out(design: Design) -> list[str]:

@@ -6,14 +6,15 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 import numpy as np
-import pandas as pd
 
 from ramulus.errors import UnknownNameError, refuse_single_name
 from ramulus.rules.ability import class_at
 from ramulus.rules.tabulation import tabulated
-from ramulus.tables.by_source import by_level_and_source
+from ramulus.tables.by_source import Table, by_level_and_source, one_below_the_other
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
 
 
@@ -51,6 +52,16 @@ def gain_table(
         >>> table.columns[:6].tolist()
         ['player', 'level', 'source', 'base', 'factor', 'award']
     """
+    import pandas as pd
+
+    return pd.DataFrame(gain_columns(design, player, during, ability, skill_level, only_open=only_open))
+
+
+def gain_columns(
+    design: Design, player: str | None, during: Iterable[str], ability: float, skill_level: int | None, *,
+    only_open: bool = True,
+) -> Table:  # fmt: skip
+    """Return the columns of `gain_table` by name, for whoever only shows them."""
     tabulation, on = tabulated(design), rules_on(design, during)
     at = tabulation.columns.at_skill(skill_level)
     tables = []
@@ -62,7 +73,7 @@ def gain_table(
             factor = profile.alone.factors[index][:, at]
             parts[rule.name] = factor if index in on else np.full_like(factor, np.nan)
         tables.append(by_level_and_source(profile.name, tabulation.columns, at, parts, only_open=only_open))
-    return pd.concat(tables, ignore_index=True)
+    return one_below_the_other(tables)
 
 
 def how_rules_stack(design: Design) -> str:

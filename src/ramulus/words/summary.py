@@ -3,8 +3,19 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
+from ramulus.results.pace import pace_columns
+from ramulus.results.quitting import still_on_days
+from ramulus.results.skill_or_luck import skill_or_luck_rows
+from ramulus.results.standing_out import standing_out
+from ramulus.simulation.in_level import InLevel
+from ramulus.simulation.quits import QUIT_REASONS
+from ramulus.simulation.tally import CAP, END_REASONS
 from ramulus.words.goals import goal_lines
 from ramulus.words.held_up import came_over_time, came_too_late, held_up
 from ramulus.words.writers import Column, duration, number, unit_of
@@ -13,6 +24,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from ramulus.results.result import SimulationResult
+    from ramulus.simulation.played import PlayedProfile
 
 MILESTONES = 9
 LEVEL = " level"  # No profile can be called that.
@@ -20,6 +32,7 @@ NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest i
 DAYS_SHOWN = (1, 7, 30, 90)
 NOTABLE_SHARED = 0.02
 _STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
+_SHOWN = ("reached", "hours_p10", "hours_p50", "hours_p90", "days_p50")
 _ENDED = {
     "out of time": "ran out of time",
     "no open source": "found no open source",
@@ -34,20 +47,35 @@ def milestones(first: int, last: int) -> list[int]:
     return [first + 1, *middle, last] if last > first + 1 else [last]
 
 
-def at_a_glance(pace: pd.DataFrame) -> tuple[pd.DataFrame, dict[str, Column]]:
-    """Return the milestones of a pace table, a row a level and a column a profile, and how the columns look."""
-    import pandas as pd
+class Glance(NamedTuple):
+    """The milestones of a simulation.
 
-    shown = milestones(int(pace["level"].min()), int(pace["level"].max()))
-    rows: dict[int, dict[str, object]] = {level: {LEVEL: level} for level in shown}
-    for row in pace[pace["level"].isin(shown)].itertuples():
-        rows[row.level][row.player] = _cell(row.reached, row.hours_p10, row.hours_p50, row.hours_p90, row.days_p50)
-    dated = pace.groupby("player")["days_p50"].apply(lambda days: days.notna().any())
-    heads = {
-        player: Column(f"{player}\np50 (p10–p90){', day' if dated[player] else ''}")
-        for player in pace["player"].unique()
-    }
-    return pd.DataFrame(list(rows.values())), {LEVEL: Column("level", number()), **heads}
+    Attributes:
+        table: its columns by name: the level, then a column a profile.
+        heads: how they look.
+        dated: whether days are among them.
+    """
+
+    table: dict[str, NDArray[Any]]
+    heads: dict[str, Column]
+    dated: bool
+
+
+def at_a_glance(result: SimulationResult, track: str | None = None) -> Glance:
+    """Return the milestones of the pace on a track, a row a level and a column a profile."""
+    what, name = result.design.track(track), track or result.design.main_track_name
+    shown = milestones(what.start_level, what.max_level)
+    table, heads = {LEVEL: np.array(shown)}, {LEVEL: Column("level", number())}
+    any_dated = False
+    for player, profile in result.played.profiles.items():
+        arrivals = profile.arrivals[name]
+        pace = pace_columns(arrivals, profile, InLevel(arrivals, profile, name))
+        dated = bool(np.isfinite(pace["days_p50"]).any())
+        numbers = zip(*(pace[column][np.array(shown) - what.start_level].tolist() for column in _SHOWN), strict=True)
+        table[player] = np.array([_cell(*some) for some in numbers], dtype=object)
+        heads[player] = Column(f"{player}\np50 (p10–p90){', day' if dated else ''}")
+        any_dated |= dated
+    return Glance(table, heads, any_dated)
 
 
 def _cell(reached: float, p10: float, p50: float, p90: float, day: float) -> str:
@@ -83,8 +111,11 @@ def summary(result: SimulationResult, track: str | None = None) -> str:
 
 def said_by_profile(result: SimulationResult, track: str | None = None) -> dict[str, list[str]]:
     """Return for each profile what is slow, what they lived on, who quits, and what else is worth a word."""
-    slowest = result.slowest(track).set_index("player")
-    parts = {player: [_slow(slowest.loc[player]), *_income(result, player)] for player in result.players}
+    name = track or result.design.main_track_name
+    parts = {
+        player: [_slow(standing_out(result.design, profile, profile.arrivals[name], name)), *_income(result, player)]
+        for player, profile in result.played.profiles.items()
+    }
     for found in (_endings, _quits, _waste, _waits, held_up, came_over_time, _skill_or_luck, came_too_late):
         for player, line in found(result):
             parts[player].append(line)
@@ -109,8 +140,6 @@ def _arrived(result: SimulationResult, track: str | None) -> list[str]:
 
 def _cut_off(result: SimulationResult, track: str, what: str) -> list[str]:
     """Return why a skill ends where it does: by the end of the main track, not by how fast it grows."""
-    from ramulus.simulation.tally import CAP
-
     main = result.design.main_track_name
     if track == main:
         return []
@@ -151,7 +180,7 @@ def _leaps(result: SimulationResult) -> list[str]:
     ]
 
 
-def _slow(row: pd.Series) -> str:
+def _slow(row: Mapping[str, Any]) -> str:
     if math.isnan(row["hours"]):
         return ""
     text = f"slowest: level {row['level']:g}, {duration(row['hours'])}"
@@ -168,37 +197,42 @@ def _slow(row: pd.Series) -> str:
 
 
 def _income(result: SimulationResult, player: str) -> list[str]:
-    rows = result.income()
-    rows = rows[rows["level"] < result.design.track().max_level]  # What who plays on at the cap gets says nothing.
-    by_source = rows[rows["player"] == player].groupby("source", sort=False)["xp"].sum().sort_values(ascending=False)
+    income = result.played.profiles[player].totals.income
+    # What who plays on at the cap gets says nothing.
+    by_source = income[: result.design.track().max_level - result.design.track().start_level].sum(axis=0)
     if by_source.sum() <= 0:
         return []
-    parts = [f"{name} {share:.0%}" for name, share in (by_source / by_source.sum()).head(4).items()]
-    return [f"XP from: {', '.join(parts)}"]
+    shares = dict(zip(result.design.sources, (by_source / by_source.sum()).tolist(), strict=True))
+    most = sorted((name for name, share in shares.items() if share), key=lambda name: -shares[name])[:4]
+    return [f"XP from: {', '.join(f'{name} {shares[name]:.0%}' for name in most)}"]
 
 
 def _endings(result: SimulationResult) -> list[tuple[str, str]]:
     lines = []
-    for (player, reason), rows in result.stuck().groupby(["player", "reason"], sort=False):
-        worst = rows.loc[rows["players"].idxmax()]
-        where = f"most at level {worst['level']}" if len(rows) > 1 else f"at level {worst['level']}"
-        if worst["level"] == result.design.track().max_level:
-            where += f", its cap, before that of {' and '.join(result.played.until)}"
-        lines.append((str(player), f"{rows['share'].sum():.1%} {_ENDED[reason]}, {where}"))
+    start, cap = result.design.track().start_level, result.design.track().max_level
+    for player, profile in result.played.profiles.items():
+        for reason, by_level in enumerate(profile.ended):
+            if reason == CAP or not by_level.any():
+                continue
+            worst = start + int(by_level.argmax())
+            where = f"most at level {worst}" if np.count_nonzero(by_level) > 1 else f"at level {worst}"
+            if worst == cap:
+                where += f", its cap, before that of {' and '.join(result.played.until)}"
+            lines.append((player, f"{by_level.sum() / profile.players:.1%} {_ENDED[END_REASONS[reason]]}, {where}"))
     return lines
 
 
 def _waste(result: SimulationResult) -> list[tuple[str, str]]:
     lines = []
-    for player, rows in result.waste().groupby("player", sort=False):
-        on_the_way = rows.iloc[:-1]
-        wasted, lost = on_the_way["wasted"].sum(), on_the_way["lost"].sum()
+    for player, profile in result.played.profiles.items():
+        totals, count = profile.totals, profile.players
+        wasted, lost = (float(sums[:-1].sum()) / count for sums in (totals.waste, totals.lost))
         if wasted or lost:
-            lines.append((str(player), f"{wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player"))
-        dropped, regaining = rows["levels_lost"].sum(), rows["hours_regaining"].sum()
+            lines.append((player, f"{wasted:,.0f} XP wasted and {lost:,.0f} XP lost a player"))
+        dropped, regaining = (float(sums.sum()) / count for sums in (totals.dropped, totals.regained))
         if dropped > 0:
             text = f"{dropped:,.1f} levels lost to failures a player, and {duration(regaining)} to win them back"
-            lines.append((str(player), text))
+            lines.append((player, text))
     return lines
 
 
@@ -208,32 +242,31 @@ def _quits(result: SimulationResult) -> list[tuple[str, str]]:
         return []
     from ramulus.simulation.still_playing import quit_peaks
 
-    lines, rows = [], result.quits()
+    lines = []
     for player, profile in result.played.profiles.items():
         if profile.quits is None:
             continue
-        mine = rows[rows["player"] == player]
-        reasons = mine.groupby("reason")["share"].sum()
-        why = ", ".join(f"{share:.0%} {reason}" for reason, share in reasons.items())
+        shares = np.bincount(profile.quits.reason, minlength=len(QUIT_REASONS))[1:] / profile.players
+        named = zip(QUIT_REASONS[1:], shares, strict=True)
+        why = ", ".join(f"{share:.0%} {reason}" for reason, share in named if share)
         # Who ran out of time may quit later: what was seen is no more than what was played.
         seen = (
             "before the cap"
             if not profile.cut_off[result.design.main_track_name][:-1].any()
             else f"within {result.hours:g} h"
         )
-        lines.append((player, f"{mine['share'].sum():.0%} would quit {seen}{f' ({why})' if why else ''}"))
-        lines += [(player, text) for text in _days_played(result, player)]
+        lines.append((player, f"{shares.sum():.0%} would quit {seen}{f' ({why})' if why else ''}"))
+        lines += [(player, text) for text in _days_played(result, profile)]
         for peak in quit_peaks(profile, result.design.track().start_level)[:1]:
             text = f"at level {peak.level}, {peak.share:.0%} of those who come there run out of patience"
             lines.append((player, f"{text}, at its neighbours {peak.around:.0%}"))
     return lines
 
 
-def _days_played(result: SimulationResult, player: str) -> list[str]:
+def _days_played(result: SimulationResult, profile: PlayedProfile) -> list[str]:
     """Return how many are still playing on a few days worth naming."""
-    rows = result.still_playing()
-    mine = rows[rows["player"] == player].set_index("day")["still_playing"]
-    shown = [f"{mine[day]:.0%} on day {day}" for day in DAYS_SHOWN if day in mine.index]
+    still = still_on_days(result.design, profile, result.hours)
+    shown = [f"{still[day - 1] / profile.players:.0%} on day {day}" for day in DAYS_SHOWN if day <= len(still)]
     return [f"still playing: {', '.join(shown)}"] if shown else []
 
 
@@ -252,7 +285,7 @@ def _skill_or_luck(result: SimulationResult) -> list[tuple[str, str]]:
     if not result.keeps_players:
         return []
     lines = []
-    for row in result.skill_or_luck().to_dict("records"):
+    for row in skill_or_luck_rows(result):
         player = result.design.profile(row["player"])
         if math.isnan(row["luck"]) or not (player.spread or result.varies(row["player"])):
             continue

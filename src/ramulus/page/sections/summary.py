@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import pandas as pd
+
 from ramulus import plots
 from ramulus.goals import judge
 from ramulus.page.context import Context, figure
@@ -22,8 +24,9 @@ def summary(context: Context) -> Section:
         return Section("glance", "At a glance", (Words((why,), context.missing.example),))
     result = context.result
     pace = result.pace()
-    table, heads = at_a_glance(pace)
-    milestones = table_of(table, heads, "Played time to each level: the median player (fast tenth – slow tenth)")
+    table, heads, _ = at_a_glance(result)
+    title = "Played time to each level: the median player (fast tenth – slow tenth)"
+    milestones = table_of(pd.DataFrame(table), heads, title)
     stands_out = Groups(tuple((player, tuple(lines)) for player, lines in said_by_profile(result).items()))
     drawn = figure(
         "pace", "Pace", lambda: pace_in_words(pace), plots.pace, result,
