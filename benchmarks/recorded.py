@@ -6,6 +6,7 @@
     python benchmarks/recorded.py fits [LOGS]        # how often intervals of fitted numbers do, and what is refused
     python benchmarks/recorded.py hours [LOGS]       # the same where a log tells players, times and XP alone
     python benchmarks/recorded.py kinds [LOGS]       # how many kinds of players are told by their pauses
+    python benchmarks/recorded.py goals [LOGS]       # how often intervals of goals on a log hold what simulated players come to
 
 Logs are made up, with 0.1 % of rows lost and 0.1 % doubled, whole seconds and meals, by other draws than the forecast's.
 """
@@ -14,17 +15,20 @@ from __future__ import annotations
 
 import sys
 import tempfile
-from collections import Counter
-from dataclasses import dataclass
+from collections import Counter, defaultdict
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 import ramulus as rm
 from ramulus.design.calendar import WEEKDAYS
+from ramulus.design.goal import Goal
+from ramulus.goals import Judged, Measured, judge, words_of
 from ramulus.recorded.agreement import agreement
 from ramulus.recorded.forecast import Forecast, Span, part_of
 from ramulus.recorded.from_hours import HoursFit
+from ramulus.recorded.goals_met import goals_met
 from ramulus.recorded.kinds import kinds_of
 from ramulus.recorded.rows import Batch
 from ramulus.recorded.sample_files import hours_in
@@ -290,6 +294,61 @@ def kinds(logs: int) -> None:
             print(f"| {name} | {players} | {counts} | {shares} |", flush=True)
 
 
+OF_GOALS = (
+    {"level": 10, "hours": 1},
+    {"level": 20, "hours": 1, "quantile": 0.9},
+    {"from_level": 5, "to_level": 15, "hours": 1},
+    {"level": 10, "days": 2},
+    {"level": 20, "days": 6, "quantile": 0.9},
+    {"level": 15, "ratio": 1, "compared_with": "adept"},
+    {"longest_level_hours": 1, "from_level": 5, "to_level": 15},
+    {"level": 12, "reached": 0.5, "by_hours": 2},
+    {"level": 12, "reached": 0.5, "by_day": 3},
+    {"still_playing": 0.5, "by_day": 10},
+    {"still_playing": 0.5, "by_day": 25},
+    {"still_playing": 0.5, "level": 15},
+)
+
+
+def goals(logs: int) -> None:
+    """Print how often intervals of goals that are judged on a log hold what simulated players come to."""
+    data = design_of("leaving").to_dict() | {"goals": [{"player": "steady", **one} for one in OF_GOALS]}
+    for player in data["players"].values():
+        player.pop("arrives", None)
+    design = rm.Design.from_dict(data)
+    played = {one.goal: one.measured.found for one in judge(rm.simulate(design, 20_000, hours=200))}
+    cell = Cell("steady", 200, 60, "leaving")
+    print("| goal | true | held | half-width | not known |\n|---|---|---|---|---|")
+    found: dict[Goal, list[Measured]] = defaultdict(list)
+    for seed in range(logs):
+        for one in on_log(design, cell, 3000 + seed):
+            found[one.goal].append(one.measured)
+    for goal, some in found.items():
+        true = played[goal]
+        known = [one for one in some if np.isfinite(one.found)]
+        held = np.mean([one.low <= true <= one.high for one in known]) if known else np.nan
+        widths = [(one.high - one.low) / 2 for one in known if np.isfinite(one.high)]
+        print(f"| {words_of(goal)} | {true:.3g} | {held:.2f} | {np.median(widths):.2g} | "
+              f"{1 - len(known) / logs:.2f} |", flush=True)  # fmt: skip
+
+
+def on_log(design: rm.Design, cell: Cell, seed: int) -> list[Judged]:
+    """Return the goals judged on a log of a profile's players, and of as many adept ones."""
+    seen = {}
+    for number, profile in enumerate((cell.profile, "adept")):
+        batches = recorded(design, replace(cell, profile=profile), 2 * seed + number)
+        seen[profile] = seen_in(design, batches, 0, PAUSE)
+    return goals_met(design, design.main_track_name, seen, span_over(design, cell.days))
+
+
 if __name__ == "__main__":
-    tables = {"alarms": alarms, "power": power, "intervals": intervals, "fits": fits, "hours": hours, "kinds": kinds}
+    tables = {
+        "alarms": alarms,
+        "power": power,
+        "intervals": intervals,
+        "fits": fits,
+        "hours": hours,
+        "kinds": kinds,
+        "goals": goals,
+    }
     tables[sys.argv[1]](int(sys.argv[2]) if len(sys.argv) > 2 else 200)

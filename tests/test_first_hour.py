@@ -22,7 +22,7 @@ from conftest import make
 from ramulus.errors import FormulaError
 from ramulus.formula import parse
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder, round_amount
-from ramulus.words.summary import milestones
+from ramulus.words.milestones import milestones
 from ramulus.words.writers import duration
 
 SCRIPT = Path(__file__).parent.parent / "benchmarks" / "first_hour.py"

@@ -22,7 +22,7 @@ from plain import plain_player
 from ramulus.game.mistaken import Game
 from ramulus.game.packing import pack_of
 from ramulus.recorded.agreement import agreement
-from ramulus.recorded.following import arrivals, follow
+from ramulus.recorded.following import arrivals, first_rows, follow
 from ramulus.recorded.forecast import Forecast, span_of
 from ramulus.recorded.kinds import kinds_of
 from ramulus.recorded.sampling import Habits, sampled
@@ -355,7 +355,8 @@ def test_a_long_pause_ends_a_sitting(tmp_path):
     np.testing.assert_allclose(followed.clock / 60, [0, 1, 5, 34, 34, 35])
     # 10 XP at the second; 5 + 5 + 25 pay for 20 and leave 15 of 30; 5 more are too few.
     assert followed.after.tolist() == [0, 1, 1, 1, 2, 2]
-    np.testing.assert_array_equal(arrivals(batch, followed, 0, 4), [[0.0, 60.0, 34 * 60.0, np.nan]])
+    rows = first_rows(batch, followed, 0, 4)
+    np.testing.assert_array_equal(arrivals(rows, followed.clock, 0.0), [[0.0, 60.0, 34 * 60.0, np.nan]])
 
 
 def test_a_log_that_starts_midway_has_no_hours_to_a_level(tmp_path):
@@ -363,7 +364,7 @@ def test_a_log_that_starts_midway_has_no_hours_to_a_level(tmp_path):
     (batch,) = log.batches()
     followed = follow(SMALL, batch, log.longest_pause)
     assert followed.midway.tolist() == [True] and followed.before.tolist() == [1, 1, 1]
-    assert np.isnan(arrivals(batch, followed, 0, 4)).all()
+    assert np.isnan(arrivals(first_rows(batch, followed, 0, 4), followed.clock, 0.0)).all()
     found = rm.replay(SMALL, log)
     assert found.agrees and found.tracks[0].awards == 2
 
@@ -528,7 +529,11 @@ def test_players_in_another_order_are_judged_alike():
         np.arange(40, dtype=np.uint64),
         np.zeros(40, np.int16),
         times,
+        times,
+        np.ones_like(times),
         times[:, -1] + 50,
+        np.ones(40),
+        np.ones(40),
         times[:, 0],
         times[:, 0],
         np.zeros(40, bool),

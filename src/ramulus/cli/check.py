@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from ramulus.checks.finding import Findings
+    from ramulus.design import Design
     from ramulus.goals import Judged
 
 
@@ -40,18 +41,23 @@ def check(
     ] = False,
     players: options.Players = 2000,
     seed: options.Seed = 0,
+    recorded: Annotated[
+        str | None, typer.Option("--recorded", metavar="LOG", help="Judge the goals on recorded play instead.")
+    ] = None,
     *,
     closing: Closing,
 ) -> None:
     """Say what is wrong or suspicious, why, and what to do about it.
 
     Exit status: 1 on errors, 0 on warnings and notes alone (--strict: 1 on warnings). With --goals the design is
-    played: 1 where a goal is missed, too.
+    played: 1 where a goal is missed, too. With --recorded they are judged on what players did.
     """
     from ramulus.checks import Findings, from_problem
     from ramulus.checks import check as find
     from ramulus.goals import MISSED, judge
 
+    if recorded is not None and not goals:
+        raise typer.BadParameter("judges goals; add --goals", param_hint="--recorded")
     try:
         design = closing.load(file)
         with waiting("checking", quiet=closing.quiet):
@@ -60,15 +66,33 @@ def check(
         findings = Findings(from_problem(problem) for problem in error.problems)
     severities = {finding.severity for finding in findings}
     judged = None
-    if not goals:
+    if not goals or recorded is not None:
         closing.asked.clear()  # Nothing is played by them.
     if goals and "error" not in severities:
         design.require("goals", "judging goals")
-        judged = judge(run_simulation(design, players, None, seed, closing.quiet))
-    _show(findings, judged, closing, str(file), strict=strict)
+        judged = (
+            judge(run_simulation(design, players, None, seed, closing.quiet))
+            if recorded is None
+            else _on_log(design, recorded, closing)
+        )
+    what = "Goals" if recorded is None else "Goals, on this log"
+    _show(findings, judged, what, closing, str(file), strict=strict)
     missed = any(one.verdict == MISSED for one in judged or [])
     if "error" in severities or (strict and "warning" in severities) or missed:
         raise typer.Exit(1)
+
+
+def _on_log(design: Design, recorded: str, closing: Closing) -> list[Judged]:
+    """Return the goals that a log can tell, and say what was read of it."""
+    from ramulus.cli.logs import Asked
+    from ramulus.recorded.goals_met import judged_on
+
+    log = Asked(recorded).open(design)
+    judged = list(judged_on(design, log))
+    if not closing.quiet:
+        for line in log.said():
+            print(line, file=sys.stderr)
+    return judged
 
 
 def _for_machines(
@@ -97,7 +121,9 @@ def _with_goals(table: pd.DataFrame, judged: list[Judged]) -> pd.DataFrame:
     return pd.concat([table, pd.DataFrame(rows, columns=table.columns)], ignore_index=True)
 
 
-def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, file: str, *, strict: bool) -> None:
+def _show(
+    findings: Findings, judged: list[Judged] | None, what: str, closing: Closing, file: str, *, strict: bool
+) -> None:
     if closing.verdicts:
         _for_machines(findings, judged or [], closing, file, strict=strict)
         return
@@ -121,6 +147,6 @@ def _show(findings: Findings, judged: list[Judged] | None, closing: Closing, fil
     found += f"{'; ' if found else ''}{len(findings.accepted)} accepted" if findings.accepted else ""
     say(f"{file}: {found or 'nothing to say'}")
     if judged:
-        say(in_width("\n".join(goal_lines(judged))))
+        say(in_width("\n".join(goal_lines(judged, what))))
     if not counts["error"] and not closing.quiet and sys.stderr.isatty():
         print(f"next: ramulus simulate {file}", file=sys.stderr)

@@ -36,8 +36,8 @@ def observed(
     from ramulus.cli.simulate import progress_shares
     from ramulus.recorded.observed import observed as run
     from ramulus.words.goals import goal_lines
+    from ramulus.words.milestones import milestones
     from ramulus.words.recorded import OBSERVED, observed_lines, observed_verdicts
-    from ramulus.words.summary import milestones
 
     design = closing.load(file)
     opened = asked.open(design)
@@ -57,6 +57,6 @@ def observed(
         more = {"verdicts": found.verdicts(), **({"goals": found.goals()} if found.judged else {})}
         printing.table(shown, OBSERVED, title, "", more)
         if closing.shows_table:
-            say(in_width("\n" + "\n".join([*lines, *goal_lines(found.judged, "Goals of hours, on this log")])))
+            say(in_width("\n" + "\n".join([*lines, *goal_lines(found.judged, "Goals, on this log")])))
     if not found.agrees:
         raise typer.Exit(1)

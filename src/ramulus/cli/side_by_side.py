@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ramulus.words.summary import LEVEL, at_a_glance, summary
-
 if TYPE_CHECKING:
     from ramulus.cli.output import Printing
     from ramulus.results.result import SimulationResult
@@ -16,6 +14,10 @@ DATED_AT_ONCE = 3
 
 def side_by_side(printing: Printing, result: SimulationResult, track: str | None, title: str) -> None:
     """Print the milestones of a simulation, a few profiles at a time, and what is to be said of it."""
+    from ramulus.words.glance import at_a_glance
+    from ramulus.words.milestones import LEVEL
+    from ramulus.words.summary import summary
+
     table, heads, dated = at_a_glance(result, track)
     players, foot = [name for name in table if name != LEVEL], summary(result, track)
     at_once = DATED_AT_ONCE if dated else AT_ONCE

@@ -15,7 +15,7 @@ from ramulus.cli.console import console
 from ramulus.cli.output import Printing, tell_of_compiling
 from ramulus.cli.side_by_side import side_by_side
 from ramulus.words.heads import PACE
-from ramulus.words.summary import NOTABLE, milestones, summary
+from ramulus.words.milestones import milestones
 from ramulus.words.writers import Column, hours, number, percent
 
 if TYPE_CHECKING:
@@ -114,6 +114,8 @@ def _show_pace(
     by_ability: bool,
 ) -> None:  # fmt: skip
     """Print the pace: at a glance (`every` is 0), or a row a profile and level, of every N-th level or of all."""
+    from ramulus.words.summary import summary
+
     if printing.for_a_reader and every == 0:
         side_by_side(printing, result, track, title_of(result))
         return
@@ -138,6 +140,8 @@ def _show_pace(
 
 def _drags(result: SimulationResult, table: pd.DataFrame, track: str | None) -> list[bool]:
     """Return which rows of a pace table are of the level that drags most, for whoever it drags."""
+    from ramulus.words.summary import NOTABLE
+
     slowest = result.slowest(track)
     notable = slowest[slowest["times"] >= NOTABLE]
     drags = set(zip(notable["player"], notable["drags_level"], strict=True))

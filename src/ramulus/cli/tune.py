@@ -13,7 +13,7 @@ from ramulus.cli import options
 from ramulus.cli.closing import Closing, closed
 from ramulus.cli.trials import trials_bar
 from ramulus.errors import DataError, RamulusError
-from ramulus.words.summary import milestones
+from ramulus.words.milestones import milestones
 from ramulus.words.writers import Column, hours, number, significant, xp
 
 if TYPE_CHECKING:

@@ -47,12 +47,14 @@ class Judged:
         measured: what was found.
         verdict: MET, MISSED or OPEN.
         players_needed: about how many players of each profile would settle an open one, else not a number.
+        would_tell: what would make known what is not.
     """
 
     goal: Goal
     measured: Measured
     verdict: str
     players_needed: float
+    would_tell: str = "play longer, or keep every player"
 
     @property
     def words(self) -> str:
@@ -76,7 +78,7 @@ class Judged:
     def __str__(self) -> str:
         """The goal and what was found, in a line."""
         if not math.isfinite(self.measured.found):
-            why = "not known: play longer, or keep every player" if self.verdict == OPEN else "too few get there"
+            why = f"not known: {self.would_tell}" if self.verdict == OPEN else "too few get there"
             return f"{self.words}: {why}"
         text, digits = _form_of(self.goal)
         low, high = self.measured.low, self.measured.high

@@ -18,6 +18,8 @@ from ramulus.simulation.world import make_tracks
 if TYPE_CHECKING:
     from ramulus.design import Design
 
+FROM_START, NEVER = -1, -2
+
 
 class Followed(NamedTuple):
     """What became of players, a number a row.
@@ -100,24 +102,45 @@ def follow_rows(  # type: ignore[no-untyped-def]
             levels[track], xps[track] = now, rest
 
 
-def arrivals(batch: Batch, followed: Followed, track: int, levels: int) -> Array:
-    """Return the played seconds at which each player first reached each level of a track, shape (players, levels).
+def first_rows(batch: Batch, followed: Followed, track: int, levels: int) -> Ints:
+    """Return the row at which each player first reached each level of a track, shape (players, levels).
 
-    Not a number where it did not, and nowhere where its log starts midway; level 0 is there at once.
+    FROM_START where it was there before its first award; NEVER where it did not get there, and everywhere where its log
+    starts midway.
     """
     mine = np.flatnonzero(batch.rows.track == track)
     owner, after = batch.owner[mine], followed.after[mine].astype(np.int64)
-    found = np.full((batch.players, levels), np.nan)
+    found = np.full((batch.players, levels), NEVER, np.int64)
     # Players follow each other, so that the running highest of player and level is that of the level.
     peak = np.maximum.accumulate(owner * (levels + 1) + after) - owner * (levels + 1) if len(mine) else after
     first = firsts_of(owner)
     was = np.where(first, followed.before[mine], np.roll(peak, 1))
     for at in np.flatnonzero(peak > was):
-        found[owner[at], was[at] + 1 : peak[at] + 1] = followed.clock[mine[at]]
+        found[owner[at], was[at] + 1 : peak[at] + 1] = mine[at]
     for at in np.flatnonzero(first):
-        found[owner[at], : followed.before[mine[at]] + 1] = 0.0
-    found[followed.midway] = np.nan
+        found[owner[at], : followed.before[mine[at]] + 1] = FROM_START
+    found[followed.midway] = NEVER
     return found
+
+
+def arrivals(first: Ints, of_row: Array, at_start: Array | float) -> Array:
+    """Return something of the rows at which players first reached levels, such as their played seconds.
+
+    Args:
+        first: those rows, as `first_rows` has them, shape (players, levels).
+        of_row: what is asked for, of every row.
+        at_start: and of who was there before, shape (players,).
+    """
+    started = np.broadcast_to(np.asarray(at_start, np.float64).reshape(-1, 1), first.shape)
+    return np.where(first >= 0, of_row[np.maximum(first, 0)], np.where(first == FROM_START, started, np.nan))
+
+
+def sittings(batch: Batch, longest_pause: float) -> Array:
+    """Return how many sittings of its player's had begun by each row."""
+    begins = np.diff(batch.rows.time, prepend=-np.inf) > longest_pause
+    begins[batch.starts[:-1]] = True
+    count = np.cumsum(begins)
+    return (count - (count[batch.starts[:-1]] - 1)[batch.owner]).astype(np.float64)
 
 
 def ends(batch: Batch, followed: Followed) -> Array:

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import Executor
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import cached_property
 from html import escape
-from itertools import chain
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -15,13 +14,13 @@ import numpy as np
 from ramulus.errors import refuse_other_than_design, refuse_other_than_log
 from ramulus.goals import Judged, table_of
 from ramulus.recorded.agreement import Agreement, Culprit, agreement, time_in_levels
-from ramulus.recorded.forecast import Forecast, Span, span_of
+from ramulus.recorded.forecast import Forecast, Span
 from ramulus.recorded.goals_met import goals_met
 from ramulus.recorded.log import Log
-from ramulus.recorded.parts import over_parts
+from ramulus.recorded.log_seen import seen_of_log, span_of_log
 from ramulus.recorded.rows import UNKNOWN
 from ramulus.recorded.sampling import HOUR
-from ramulus.recorded.seen import Cells, Seen, seen_in
+from ramulus.recorded.seen import Seen
 from ramulus.recorded.survival import NOBODY_KNOWS, Median, median_of, ratio_of
 from ramulus.results.simulate import by_share
 
@@ -56,6 +55,7 @@ class Observed:
         track: the track that levels are of.
         profiles: each profile's part, that of "everyone" last, who are of no profile that the log names.
         seed: of the forecast's draws.
+        span: what the log spans.
 
     Examples:
         >>> import ramulus as rm
@@ -67,8 +67,9 @@ class Observed:
         True
     """
 
-    def __init__(self, design: Design, log: Log, track: str, profiles: list[OfProfile], seed: int) -> None:
+    def __init__(self, design: Design, log: Log, track: str, profiles: list[OfProfile], seed: int, span: Span) -> None:
         self.design, self.log, self.track, self.profiles, self.seed = design, log, track, profiles, seed
+        self.span = span
 
     def pace(self) -> pd.DataFrame:
         """Return how fast recorded players reached each level, beside the forecast.
@@ -105,17 +106,19 @@ class Observed:
         return pd.DataFrame(rows, columns=_PACE)
 
     def goals(self) -> pd.DataFrame:
-        """Return whether recorded players met the design's goals of hours, as `SimulationResult.goals` has them.
+        """Return whether recorded players met the design's goals, as `SimulationResult.goals` has them.
 
         Returns:
-            Its columns, a row a goal of hours of a profile and track that were looked at; `players_needed` is empty.
+            Its columns, a row a goal of profiles and the track that were looked at. A log does not tell goals on wasted
+            XP. Hours are those within sittings, with their first encounters; of days and of who still plays nothing is
+            known in a log of fewer than 28 days.
         """
         return table_of(self.judged)
 
     @cached_property
     def judged(self) -> list[Judged]:
-        """The design's goals of hours, judged on the log."""
-        return goals_met(self.design, self.track, {one.name: one.recorded for one in self.profiles})
+        """The design's goals, judged on the log."""
+        return goals_met(self.design, self.track, {one.name: one.recorded for one in self.profiles}, self.span)
 
     def verdicts(self) -> pd.DataFrame:
         """Return whether recorded players and the forecast agree.
@@ -240,8 +243,7 @@ def observed(
     name = design.main_track_name if track is None else track
     design.track(name)
     place, profiles = design.track_order.index(name), list(design.profiles)
-    recorded = _seen(design, log, place, None, executor)
-    span = span_of(log.reading.first, log.reading.last, log.longest_pause, log.settings.timezone)
+    recorded, span = seen_of_log(design, log, place, executor=executor), span_of_log(log)
     found, cells = [], {}
     forecasts: dict[str, Forecast] = {}
     for index, profile in enumerate(profiles):
@@ -252,7 +254,7 @@ def observed(
         if progress is not None:
             progress(0.6 * (index + 1) / len(profiles))
     if cells:
-        recorded = _seen(design, log, place, cells, executor)
+        recorded = seen_of_log(design, log, place, cells, executor)
     for index, (profile, forecast) in enumerate(forecasts.items()):
         mine = recorded.of(recorded.profiles == profiles.index(profile))
         cut = forecast.cut_like(mine, cells or None)
@@ -262,20 +264,7 @@ def observed(
     unlabelled = recorded.of(recorded.profiles == UNKNOWN)
     if len(unlabelled) >= FEWEST:
         found.append(_of_everyone(design, unlabelled, players, seed, span, place))
-    return Observed(design, log, name, found, seed)
-
-
-def _seen(design: Design, log: Log, place: int, cells: dict[int, Cells] | None, executor: Executor | None) -> Seen:
-    return Seen.joined(over_parts(log, partial(_seen_of, design, place, cells), executor))
-
-
-def _seen_of(design: Design, place: int, cells: dict[int, Cells] | None, log: Log) -> Seen | None:
-    batches = log.batches()
-    first = next(batches, None)
-    if first is None:
-        return None
-    zone = log.settings.timezone
-    return seen_in(design, chain([first], batches), place, log.longest_pause, cells, timezone=zone)
+    return Observed(design, log, name, found, seed, span)
 
 
 def _of_everyone(design: Design, recorded: Seen, players: int, seed: int, span: Span, place: int) -> OfProfile:

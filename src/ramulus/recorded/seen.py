@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.formula.functions import Array
-from ramulus.recorded.following import Followed, arrivals, calendar_of, ends, follow
+from ramulus.recorded.following import Followed, arrivals, calendar_of, ends, first_rows, follow, sittings
 from ramulus.recorded.rows import Batch, Ints
 from ramulus.recorded.sampling import DAY
 
@@ -30,7 +30,10 @@ class Seen:
         keys: what tells them apart, shape (n,).
         profiles: the place of each one's profile, or UNKNOWN, shape (n,).
         arrival: played seconds at first reaching each level; not a number where it did not; shape (n, L).
-        end: played seconds at the last award, shape (n,).
+        arrived_at: the time of that, seconds since 1970, likewise.
+        sat_down: how many sittings had begun by then, likewise.
+        end, sittings: played seconds at the last award, and all sittings, shape (n,).
+        step: mean seconds from one award to the next within sittings, or 0 where there are none, shape (n,).
         first, last: the times of the first and the last award, shape (n,).
         midway: whose log starts midway, shape (n,).
         weekdays: on which weekdays each was seen, Monday first, shape (n, 7).
@@ -40,7 +43,11 @@ class Seen:
     keys: NDArray[np.uint64]
     profiles: NDArray[np.int16]
     arrival: Array
+    arrived_at: Array
+    sat_down: Array
     end: Array
+    sittings: Array
+    step: Array
     first: Array
     last: Array
     midway: NDArray[np.bool_]
@@ -59,6 +66,14 @@ class Seen:
     def last_level(self) -> Ints:
         """The last level that each reached, from 0; −1 where nothing is known of it."""
         return np.asarray(np.isfinite(self.arrival).sum(axis=1) - 1).astype(np.int64)
+
+    def with_first_encounters(self) -> Seen:
+        """Return them with clocks that do not begin at a sitting's first award, but at its first encounter.
+
+        That takes as long as the player's others do in the mean, with the pause.
+        """
+        arrival = self.arrival + self.sat_down * self.step[:, None]
+        return replace(self, arrival=arrival, end=self.end + self.sittings * self.step)
 
     @staticmethod
     def joined(parts: list[Seen]) -> Seen:
@@ -155,9 +170,16 @@ def seen_in(
         followed = follow(design, batch, longest_pause)
         effects = None if cells is None else _effects(design, batch, followed, cells)
         first, last = calendar_of(batch)
+        rows = first_rows(batch, followed, track, levels)
+        sat_down, end = sittings(batch, longest_pause), ends(batch, followed)
+        last_row = batch.starts[1:] - 1
+        steps = np.diff(batch.starts) - sat_down[last_row]
         parts.append(
-            Seen(batch.keys, batch.profiles, arrivals(batch, followed, track, levels), ends(batch, followed), first,
-                 last, followed.midway, _weekdays(batch, zone), effects)
+            Seen(
+                batch.keys, batch.profiles, arrivals(rows, followed.clock, 0.0), arrivals(rows, batch.rows.time, first),
+                arrivals(rows, sat_down, 0.0), end, sat_down[last_row], end / np.maximum(steps, 1), first, last,
+                followed.midway, _weekdays(batch, zone), effects,
+            )
         )  # fmt: skip
     return Seen.joined(parts)
 

@@ -66,11 +66,13 @@ class _PartLibrary(_Unloaded):
 class _KernelLibrary(_Unloaded):
     def object_code(self, name: str) -> tuple[bytes, list[str]]:
         """Return the object code of a function of this library behind a door, and what of the platform it calls."""
-        text = str(self._final_module)
-        parameters = [str(one.type) for one in self._final_module.get_function(name).arguments]
-        module = llvm.parse_assembly(f"{text}\n{_door(name, parameters)}")
+        module = self._final_module.clone()
+        called = set(_NAMED.findall(re.sub(r"(?m)^declare .*", "", str(module))))
+        # Linked, not read back from text: LLVM shortens long names as it reads them, until two are one.
+        door = llvm.parse_assembly(_door(name, [str(one.type) for one in module.get_function(name).arguments]))
+        door.triple, door.data_layout = module.triple, module.data_layout
+        module.link_in(door)
         module.verify()
-        called = set(_NAMED.findall(re.sub(r"(?m)^declare .*", "", text)))
         asked = {one.name for one in module.functions if one.is_declaration and one.name in called}
         platform = [_OF_PLATFORM.match(one) for one in asked]
         needs = {found[1] for found in platform if found} | {one for one in asked if not one.startswith("llvm.")}
@@ -87,7 +89,7 @@ def _door(name: str, parameters: Sequence[str]) -> str:
     def to(kind: str) -> str:
         return "ptr" if opaque else f"{kind}*"
 
-    lines = [f"define i32 @{DOOR}({to('i64')} %words) {{"]
+    lines = [f'declare i32 @"{name}"({", ".join(parameters)})', f"define i32 @{DOOR}({to('i64')} %words) {{"]
     for place, kind in enumerate(parameters):
         if place < 2:
             pointed = "ptr" if opaque else kind.removesuffix("*")

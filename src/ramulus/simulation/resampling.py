@@ -19,7 +19,7 @@ from ramulus.simulation.compiled import Kernel
 
 RESAMPLES = 500
 WEEKS = 7
-SURER, FEW = 1.05, 4  # What the few resamples, and a few dozen players, need more; found by benchmarks/coverage.py.
+SURER, FEW = 1.05, 4  # What the few resamples, and a few dozen players, need more; found by benchmarks/intervals.py.
 LEAST_IN_STRATUM = 10  # Of fewer the draws vary too little to tell how far chance goes.
 
 Counts = NDArray[np.uint8]

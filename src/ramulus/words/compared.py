@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING, Any
 
-from ramulus.words.summary import LEVEL, milestones
+from ramulus.words.milestones import LEVEL, milestones
 from ramulus.words.writers import MINUTES_BELOW, Column, duration, number, plus_minus
 
 if TYPE_CHECKING:

@@ -1,100 +1,34 @@
-"""A simulation at a glance: the milestones with the profiles side by side, then what a designer asks next."""
+"""What a designer asks next of a simulation: what is slow for whom, what they lived on, who quits."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from ramulus.results.pace import pace_columns
 from ramulus.results.quitting import still_on_days
 from ramulus.results.skill_or_luck import skill_or_luck_rows
 from ramulus.results.standing_out import standing_out
-from ramulus.simulation.in_level import InLevel
 from ramulus.simulation.quits import QUIT_REASONS
 from ramulus.simulation.tally import CAP, END_REASONS
 from ramulus.words.goals import goal_lines
 from ramulus.words.held_up import came_over_time, came_too_late, held_up
-from ramulus.words.writers import Column, duration, number, unit_of
+from ramulus.words.writers import duration
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     from ramulus.results.result import SimulationResult
     from ramulus.simulation.played import PlayedProfile
 
-MILESTONES = 9
-LEVEL = " level"  # No profile can be called that.
 NOTABLE = 1.25  # A level that takes so many times what its neighbours suggest is worth a word.
 DAYS_SHOWN = (1, 7, 30, 90)
 NOTABLE_SHARED = 0.02
-_STEPS = (1, 2, 5, 10, 20, 25, 50, 100, 200, 250, 500, 1000)
-_SHOWN = ("reached", "hours_p10", "hours_p50", "hours_p90", "days_p50")
 _ENDED = {
     "out of time": "ran out of time",
     "no open source": "found no open source",
     "too many encounters": "were given up after too many encounters",
 }
-
-
-def milestones(first: int, last: int) -> list[int]:
-    """Return about ten levels worth showing: the first one reached, round ones, and the cap."""
-    step = next((step for step in _STEPS if (last - first) / step <= MILESTONES), _STEPS[-1])
-    middle = [level for level in range(first + 2, last) if level % step == 0 and last - level >= step / 2]
-    return [first + 1, *middle, last] if last > first + 1 else [last]
-
-
-class Glance(NamedTuple):
-    """The milestones of a simulation.
-
-    Attributes:
-        table: its columns by name: the level, then a column a profile.
-        heads: how they look.
-        dated: whether days are among them.
-    """
-
-    table: dict[str, NDArray[Any]]
-    heads: dict[str, Column]
-    dated: bool
-
-
-def at_a_glance(result: SimulationResult, track: str | None = None) -> Glance:
-    """Return the milestones of the pace on a track, a row a level and a column a profile."""
-    what, name = result.design.track(track), track or result.design.main_track_name
-    shown = milestones(what.start_level, what.max_level)
-    table, heads = {LEVEL: np.array(shown)}, {LEVEL: Column("level", number())}
-    any_dated = False
-    for player, profile in result.played.profiles.items():
-        arrivals = profile.arrivals[name]
-        pace = pace_columns(arrivals, profile, InLevel(arrivals, profile, name))
-        dated = bool(np.isfinite(pace["days_p50"]).any())
-        numbers = zip(*(pace[column][np.array(shown) - what.start_level].tolist() for column in _SHOWN), strict=True)
-        table[player] = np.array([_cell(*some) for some in numbers], dtype=object)
-        heads[player] = Column(f"{player}\np50 (p10–p90){', day' if dated else ''}")
-        any_dated |= dated
-    return Glance(table, heads, any_dated)
-
-
-def _cell(reached: float, p10: float, p50: float, p90: float, day: float) -> str:
-    if math.isnan(p50):
-        return f"{reached:.0%} get there" if reached else "nobody"
-    unit, write = unit_of(p50)
-    ends = "–".join("…" if math.isnan(end) else write(end) for end in (p10, p90))
-    return f"{write(p50)} {unit} ({ends})" + ("" if math.isnan(day) else f", {day:.0f}")
-
-
-def pace_in_words(table: pd.DataFrame) -> str:
-    """Tell the median hours to a few levels, profile by profile."""
-    shown = milestones(int(table["level"].min()), int(table["level"].max()))[1::3]
-    said = []
-    for player, rows in table.groupby("player", sort=False):
-        known = rows[rows["level"].isin(shown)].dropna(subset=["hours_p50"])
-        steps = [f"level {row.level} after {duration(row.hours_p50)}" for row in known.itertuples()]
-        said.append(f"{player}: {', '.join(steps) or 'fewer than half reach another level'}")
-    return f"The median player, in played time. {'; '.join(said)}."
 
 
 def summary(result: SimulationResult, track: str | None = None) -> str:

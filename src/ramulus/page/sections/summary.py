@@ -9,8 +9,10 @@ from ramulus.goals import judge
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Cell, Groups, Section, Table, Words, table_of
 from ramulus.tables.levels import shape_in_words
+from ramulus.words.glance import at_a_glance
 from ramulus.words.heads import PACE
-from ramulus.words.summary import at_a_glance, pace_in_words, said_by_profile, said_of_all, said_of_counting
+from ramulus.words.milestones import pace_in_words
+from ramulus.words.summary import said_by_profile, said_of_all, said_of_counting
 
 ORDER = ("missed", "open", "met")
 SEVERITIES = ("error", "warning", "note")

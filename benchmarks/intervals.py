@@ -1,6 +1,6 @@
 """How often intervals hold the truth: paired differences over changes, sizes and quantiles, and goals on days and shares.
 
-`python benchmarks/coverage.py [paired|goals] [blocks]`. One large run of each design is cut into blocks of players; each
+`python benchmarks/intervals.py [paired|goals] [blocks]`. One large run of each design is cut into blocks of players; each
 block is a run of its own (blocks start at a multiple of 105, the classes of ability times the weeks), and the whole of it
 is the truth. Tables for docs/numbers.md.
 """
