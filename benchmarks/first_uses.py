@@ -16,7 +16,7 @@ import sys
 import tempfile
 
 ROUNDS, TIMES = 3, 5
-COMMANDS = ("--help", "levels demo.toml", "check demo.toml", "simulate demo.toml --players 200")
+COMMANDS = ("--help", "levels demo.toml", "gain demo.toml", "check demo.toml", "simulate demo.toml --players 200")
 SIMULATE = """
 import json, time
 import ramulus as rm

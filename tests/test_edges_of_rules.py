@@ -11,12 +11,21 @@ import ramulus as rm
 from conftest import make
 from ramulus.errors import RamulusError
 from ramulus.formula import evaluate, parse
-from ramulus.rules.coming import hours_missed
-from ramulus.rules.programs import DEEPEST, program_of, run
+from ramulus.rules.coming import (
+    come_on,
+    hours_missed,
+    most_play_days,
+    own_days_reached,
+    points_of,
+    unfloored_days_reached,
+)
+from ramulus.rules.programs import DEEPEST, power_of, program_of, run
+from ramulus.rules.pursuit import choice_working, pay_by_hour
 from ramulus.rules.quitting import quit_alike, quit_rules
 from ramulus.rules.schedule import schedules_of
 from ramulus.rules.tabulation import tabulated
-from ramulus.rules.xp_units import MOST_SUM
+from ramulus.rules.windows import meets, timeline
+from ramulus.rules.xp_units import MOST_SUM, to_units, whole_where_whole
 
 MEET = {"sources": {"blight": {"level": 1, "xp": 10, "seconds": 60}}, "encounter": {}, "players": {"p": {}}}
 
@@ -299,7 +308,8 @@ def test_xp_that_time_away_pays_may_be_any_part():
 @pytest.mark.parametrize(
     ("tracks", "allowed"), [(None, False), (["climbing"], False), (["grafting"], True), (["warden", "grafting"], True)]
 )
-def test_a_multiplier_of_one_skill_does_not_read_a_stat_of_another(tracks, allowed):
+@pytest.mark.parametrize("reads", [{"factor": "1 + grip / 9"}, {"against": "grip", "bands": [[3, 2]]}])
+def test_a_multiplier_of_one_skill_does_not_read_a_stat_of_another(tracks, allowed, reads):
     """Practising grafting and climbing, a player has no one level of grafting at an award to climbing."""
     cost = {"max_level": 5, "cost": {"formula": "10"}}
     data = {
@@ -307,8 +317,103 @@ def test_a_multiplier_of_one_skill_does_not_read_a_stat_of_another(tracks, allow
         "stats": {"grip": {"track": "grafting", "base": 1, "per_level": 1}},
         "sources": {"shoot_graft": {"level": 1, "xp": 20, "skills": {"grafting": 1, "climbing": 1}}},
         "encounter": {"seconds": 30}, "players": {"steady": {}},
-        "multipliers": [{"name": "firm grip", "factor": "1 + grip / 9", **({"tracks": tracks} if tracks else {})}],
+        "multipliers": [{"name": "feast", "factor": 2}, {"name": "firm grip", **reads, **({"tracks": tracks} if tracks else {})}],
     }  # fmt: skip
     found = [one for one in rm.check(rm.Design.from_dict(data)) if one.severity == "error"]
-    assert [(one.code, one.place) for one in found] == ([] if allowed else [("two-skills", "multipliers[0].factor")])
+    assert [(one.code, one.place) for one in found] == (
+        [] if allowed else [("two-skills", f"multipliers[1].{next(iter(reads))}")]
+    )
     assert allowed or "'grip', a stat of 'grafting'" in found[0].reason
+
+
+@pytest.mark.parametrize(("days", "first_week"), [(1, [0]), (2, [0, 3]), (3, [0, 2, 4]), (4, [0, 1, 3, 5]), (5, [0, 1, 2, 4, 5]),
+                                                  (6, [0, 1, 2, 3, 4, 5])])  # fmt: skip
+def test_days_a_week_are_spread_over_all_of_it(days, first_week):
+    design = make(**{**MEET, "players": {"p": {"hours_per_day": 1, "days_per_week": days}}})
+    schedules = schedules_of(design, design.profile("p"))
+    assert list(schedules[0].days) == first_week and len({one.days for one in schedules}) == 7
+
+
+def test_who_comes_on_a_day_before_play_days_has_the_most_of_them():
+    """By the end of its second day who comes on a Saturday has played on both days of a weekend; who comes later, on one."""
+    design = make(**{**MEET, "players": {"p": {"hours_per_day": 1, "plays_on": ["sun", "mon"]}}})
+    (schedule,) = schedules_of(design, design.profile("p"))
+    assert most_play_days(2, schedule, points_of([[14, 1.0]])) == 2 and most_play_days(2, schedule, ()) == 1
+
+
+def test_own_days_of_runs_in_bins_are_those_of_others_with_a_part():
+    design = make(
+        **{**MEET, "players": {"p": {"hours_per_day": 1, "days_per_week": 3, "arrives": [[1, 0.2], [9, 1.0]]}}}
+    )
+    player, numbers = design.profile("p"), np.arange(40)
+    schedules, points = schedules_of(design, player), points_of(player.arrives)
+    seconds = np.linspace(60, 50 * 3600, 40)[:, None] + np.array([[0.0, 1800.0]])
+    parts = unfloored_days_reached(seconds, numbers, schedules, points, own=True)
+    whole = own_days_reached(seconds, numbers, schedules, points)
+    assert ((parts >= whole) & (parts < whole + 7)).all() and (parts[:, 1] > parts[:, 0]).all()
+    assert come_on(points, np.array([0])).tolist() == [5], "the first of all comes when half of them are there"
+
+
+def test_an_event_that_comes_back_lasts_as_long_as_at_first():
+    bonus = {"name": "b", "factor": 2, "from_day": 3, "to_day": 4, "every": 7}
+    design = make(**{**MEET, "players": {"p": {"hours_per_day": 1}}}, multipliers=[bonus])
+    (schedule,) = schedules_of(design, design.profile("p"))
+    found = timeline(design, design.profile("p"), 15.5)
+    on = [day for day in range(1, 16) if found.rules_on((day - 0.5) * 3600)]
+    assert on == [3, 4, 10, 11] and meets(design.multipliers[0], schedule)
+
+
+def test_what_takes_less_than_a_second_pays_by_the_hour_too():
+    found = pay_by_hour(np.array([1.0, 1.0, 0.0, -1.0, 1.0]), np.array([0.5, 1.0, 0.5, 1.0, 0.0]))
+    assert found[:4].tolist() == [7200.0, 3600.0, 0.0, 0.0] and found[4] > 1e9
+
+
+def test_units_are_the_nearest_and_halves_go_up():
+    assert to_units(np.array([0.49, 0.5, 1.7, 2.0]), 1).tolist() == [0, 1, 2, 2]
+    assert whole_where_whole(np.array([2.0**53])).dtype == np.float64, "beyond it whole numbers are not told apart"
+    ledger = rm.Ledger(
+        make({"values": [10, 20, 30]}, 4, {"overflow": {"carry": 0.5, "whole_xp": False}, "start_xp": 0.5})
+    )
+    assert ledger.award(13).level == 2 and ledger.xp == 1.75, "half of 13.5 − 10"
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "power"),
+    [(0.0, -0.5, math.nan), (0.0, -2.0, math.nan), (-8.0, 0.5, math.nan), (-2.0, 3.0, -8.0), (0.0, 0.0, 1.0)],
+)
+def test_a_power_of_nothing(a, b, power):
+    assert power_of(a, b) == pytest.approx(power, nan_ok=True)
+
+
+def test_a_rest_may_take_no_time_and_a_failure_no_less_than_nothing():
+    encounter = {"drain": {"hearts": 1}, "rest": {"seconds": "0 * missing"}}
+    design = make(**{**MEET, "encounter": encounter}, stats={"hearts": {"base": 5, "pool": True}})
+    assert rm.simulate(design, 2).pace()["reached"].eq(1).all()
+    with pytest.raises(rm.DesignError, match=r"a share of -0\.5 at level 1"):
+        rm.simulate(make(**{**MEET, "encounter": {"success": 0.5, "failure": {"loss": "level - 1.5"}}}), 2)
+
+
+def test_a_range_too_wide_to_round_each_is_worth_its_middle():
+    sources = {"blight": {"level": 1, "xp": {"low": 0, "high": 60_000_000}, "seconds": 60}}
+    gain = rm.gain_table(make({"values": [10**9] * 5}, 6, **{**MEET, "sources": sources}))
+    assert gain["award"].to_numpy() == pytest.approx(30_000_000, abs=0.5) and gain["base"].eq(30_000_000).all()
+
+
+def test_nothing_is_chosen_where_nothing_is_open():
+    working = choice_working(make(**MEET).profile("p"), ["a", "b"], "a", np.zeros(2), None, 1)
+    assert working.value == 0.0
+
+
+def test_what_is_not_carried_needs_no_parts():
+    """Where XP is not whole, whatever is carried or lost may be any part; what is only added up may not."""
+    for overflow, scale in (({"carry": 0}, 1), ({"carry": 0.5}, 10**6), ({"carry_limit": 3}, 10**6)):
+        design = make({"values": [10, 20, 30]}, 4, {"overflow": {"whole_xp": False, **overflow}}, **MEET)
+        assert tabulated(design).track("warden").scale == scale, overflow
+
+
+@pytest.mark.parametrize(("meanwhile", "xp", "wasted"), [("keep", 40, 0), ("fill", 20, 20)])
+def test_xp_waits_at_a_gate_or_fills_the_bar(meanwhile, xp, wasted):
+    gate = {"at_level": 2, "successes": {"blight": 3}, "meanwhile": meanwhile}
+    ledger = rm.Ledger(make({"values": [10, 20, 30]}, 4, gates=[gate], **MEET))
+    found = ledger.award(50)
+    assert (found.level, found.xp, found.wasted, ledger.xp) == (2, xp, wasted, xp)

@@ -83,7 +83,7 @@ def through_points(place: str, points: list[list[float]], between: str, at: Arra
         raise fault(place, f"a geometric curve through {values[values <= 0][0]:g}", "values above 0")
     inside = np.clip(at, levels[0], levels[-1])
     # A point is given, not computed: a last bit off would be a whole XP off after rounding.
-    own = np.searchsorted(levels, inside).clip(0, len(levels) - 1)
+    own = np.searchsorted(levels, inside)
     return Curve(
         levels,
         values,

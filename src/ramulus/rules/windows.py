@@ -43,11 +43,6 @@ class Timeline:
     first: NDArray[np.int64]
     states: tuple[frozenset[int], ...]
 
-    @property
-    def changes(self) -> bool:
-        """Whether any rule ever goes on or off."""
-        return len(self.borders) > len(self.first) - 1
-
     def rules_on(self, seconds: float, number: int = 0) -> frozenset[int]:
         """Return the rules that are on at a played second of a player; a border belongs to what begins there."""
         which = schedule_of(number, len(self.first) - 1)

@@ -11,7 +11,7 @@ from ramulus.simulation.days import turn
 from ramulus.simulation.done import note_earned
 from ramulus.simulation.draws import XP, uniform
 from ramulus.simulation.events import book, days_pass
-from ramulus.simulation.jitted import inlined, named_for
+from ramulus.simulation.jitted import named_for, part
 from ramulus.simulation.opened import lay_out_awards
 from ramulus.simulation.steps import amount_of, award_of, practise
 
@@ -27,7 +27,7 @@ def steps_for(features: Features) -> tuple[Any, Any, Any, Any]:
     a gate, a band; the third whether that is so of a skill, the last whether the play day is another.
     """
     every = (_pays_for(features), _book_main_for(features), _book_skills_for(features), _pass_days_for(features))
-    return tuple(inlined(named_for(features, step)) for step in every)  # type: ignore[return-value]
+    return tuple(part(named_for(features, step)) for step in every)  # type: ignore[return-value]
 
 
 def _pays_for(features: Features) -> Any:

@@ -14,7 +14,7 @@ from ramulus.rules.counted import combinations, counted_rules, in_each_combinati
 from ramulus.rules.evaluating import fault
 from ramulus.rules.multipliers import Company, hold_at_any_hour
 from ramulus.rules.tabulation import tabulated
-from ramulus.simulation.jitted import inlined, part
+from ramulus.simulation.jitted import part
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -167,7 +167,7 @@ def combination(done: Done, used: Ints, earned: Ints, source: int, track: int) -
 assert (COUNTED[OF_XP_TODAY], COUNTED[OF_SUCCESSES_TODAY]) == (XP_TODAY, SUCCESSES_TODAY)
 
 
-@inlined
+@part
 def note_earned(earned: Ints, next_earned: Ints, track: int, units: int) -> bool:
     """Count units awarded to a track; return whether a rule that looks at them stands in another band now."""
     earned[0, track] += units

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ramulus.formula.functions import Array
 from ramulus.rules.pools import MILLIONTHS, drained_pools, in_millionths
 from ramulus.rules.programs import run
-from ramulus.simulation.jitted import inlined, part
+from ramulus.simulation.jitted import part
 
 if TYPE_CHECKING:
     from ramulus.design import Design
@@ -76,7 +76,7 @@ def lay_out_drains(pools: Pools, opened: NDArray[Any], count: int, drained: Ints
             drained[i, 1, pool] = pools.drain[0, pool, 1, level, opened[i].column]
 
 
-@inlined
+@part
 def drain_laid_out(drained: Ints, size: Ints, missing: Ints, i: int, won: bool) -> bool:
     """Take from the pools what an encounter with an open source uses up; return whether some pool is empty then."""
     empty = False

@@ -10,7 +10,7 @@ from ramulus.simulation.booking_steps import steps_for
 from ramulus.simulation.draining import drain_laid_out
 from ramulus.simulation.events import open_gates, take_rest
 from ramulus.simulation.features import Features
-from ramulus.simulation.jitted import inlined, named_for
+from ramulus.simulation.jitted import named_for, part
 from ramulus.simulation.opened import use_up
 from ramulus.simulation.steps import attempt, rule_of
 from ramulus.simulation.tally import CAP, ENDLESS, HORIZON
@@ -82,4 +82,4 @@ def encounters_for(features: Features) -> Any:
         room.xps[0] = xp
         return reason, clock, encounter, wasted
 
-    return inlined(named_for(features, meet))
+    return part(named_for(features, meet))

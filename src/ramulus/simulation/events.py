@@ -14,7 +14,7 @@ from ramulus.simulation.away import fill
 from ramulus.simulation.days import turn
 from ramulus.simulation.draining import must_rest, refill, rest
 from ramulus.simulation.gates import book_at_gates, has_what_opens, note_standing, stands_at
-from ramulus.simulation.jitted import inlined, part
+from ramulus.simulation.jitted import part
 from ramulus.simulation.room import Room
 from ramulus.simulation.settings import Settings
 from ramulus.simulation.steps import rule_of
@@ -100,7 +100,7 @@ def book(
     return bool(room.levels[track] != before)
 
 
-@inlined
+@part
 def before_encounter(
     own: float, clock: float, encounter: int, settings: Settings, tracks: Tracks, mine: World, room: Room, tally: Tally,
     arrival: Array, counted: NDArray[np.int32], held: Array,
@@ -114,7 +114,7 @@ def before_encounter(
     return reason, clock, moved
 
 
-@inlined
+@part
 def take_rest(
     own: float, clock: float, settings: Settings, tracks: Tracks, mine: World, room: Room, tally: Tally
 ) -> tuple[int, float, bool]:

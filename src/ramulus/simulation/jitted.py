@@ -10,19 +10,13 @@ from threading import Lock
 from typing import Any, TypeVar
 
 Function = TypeVar("Function", bound=Callable[..., Any])
-_waiting: list[tuple[Callable[..., Any], str]] = []
+_waiting: list[Callable[..., Any]] = []
 _lock = Lock()
 
 
 def part(function: Function) -> Function:
-    """Mark a part of kernels."""
-    _waiting.append((function, "never"))
-    return function
-
-
-def inlined(function: Function) -> Function:
-    """Mark a part of kernels that is written out where it is called."""
-    _waiting.append((function, "always"))
+    """Mark a part of kernels; LLVM writes it out where that pays, which Numba takes twice as long for, to no gain."""
+    _waiting.append(function)
     return function
 
 
@@ -32,10 +26,9 @@ def tell_numba_of_parts(compiler: type[Any]) -> None:
 
     with _lock:
         while _waiting:
-            function, inline = _waiting.pop()
             # A function is compiled once for all that call it in the same way, and `nogil` is part of that way: kernels
             # have it.
-            register_jitable(nogil=True, pipeline_class=compiler, no_cfunc_wrapper=True, inline=inline)(function)
+            register_jitable(nogil=True, pipeline_class=compiler, no_cfunc_wrapper=True)(_waiting.pop())
 
 
 def named_for(features: tuple[bool, ...], function: Callable[..., Any]) -> Callable[..., Any]:

@@ -24,7 +24,7 @@ from ramulus.simulation.encounters import encounters_for
 from ramulus.simulation.events import before_encounter, days_pass, end_standing, waits_for_day
 from ramulus.simulation.features import Features
 from ramulus.simulation.gates import NOBODY
-from ramulus.simulation.jitted import inlined, named_for, part
+from ramulus.simulation.jitted import named_for, part
 from ramulus.simulation.leaps import leap_ahead
 from ramulus.simulation.opened import Meets, Opened, lay_out_awards, may_come_back, open_alone, open_by_parts
 from ramulus.simulation.room import Room, new_room
@@ -130,7 +130,7 @@ def _note_waste(level: int, thrown: int, room: Room, tally: Tally) -> int:
     return thrown
 
 
-@inlined
+@part
 def _idle(
     waiting: bool, waits: int, clock: float, eventful: bool, sources: Sources, settings: Settings, tracks: Tracks,
     mine: World, room: Room, tally: Tally,

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ramulus.simulation.compiled import Kernel
 from ramulus.simulation.days import begin, end_of, take_over
 from ramulus.simulation.draws import XP, uniform
-from ramulus.simulation.jitted import inlined, part
+from ramulus.simulation.jitted import part
 from ramulus.simulation.opened import Meets, may_come_back, use
 from ramulus.simulation.party_events import (
     begin_anew,
@@ -84,7 +84,7 @@ def play_members(people, how, sources, world, tracks, settings, times, room, log
         log.played[party] = encounter
 
 
-@inlined
+@part
 def _share(
     met: Met, source: Any, how: PartyRules, people: People, sources: Sources, world: PartyWorld, tracks: Tracks,
     settings: Settings, room: PartyRoom, log: PartyLog,
@@ -108,7 +108,7 @@ def _share(
     _write(log.level[party, encounter], log.xp[party, encounter], room)
 
 
-@inlined
+@part
 def _join(party: int, people: People, world: PartyWorld, tracks: Tracks, room: PartyRoom, log: PartyLog) -> None:
     """Put the members where play starts."""
     room.used[:] = 0
@@ -124,7 +124,7 @@ def _join(party: int, people: People, world: PartyWorld, tracks: Tracks, room: P
     _write(log.level[party, 0], log.xp[party, 0], room)
 
 
-@inlined
+@part
 def _meets_leading(leader: int, kind: int, playing: int, world: PartyWorld, settings: Settings) -> Meets:
     """Return what a leader of some kind meets in the company of so many who play."""
     size = min(playing, world.pay.shape[1]) - 1
@@ -134,7 +134,7 @@ def _meets_leading(leader: int, kind: int, playing: int, world: PartyWorld, sett
     )  # fmt: skip
 
 
-@inlined
+@part
 def _leave(
     party: int, encounter: int, clock: float, cap: int, people: People, world: PartyWorld, room: PartyRoom,
     log: PartyLog,

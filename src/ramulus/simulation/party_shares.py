@@ -14,7 +14,7 @@ from ramulus.simulation.away import paid_on_top
 from ramulus.simulation.days import window_at
 from ramulus.simulation.done import combination
 from ramulus.simulation.gates import Gates, book_at_gates
-from ramulus.simulation.jitted import inlined, part
+from ramulus.simulation.jitted import part
 from ramulus.simulation.opened import column_of
 from ramulus.simulation.party_events import book_for
 from ramulus.simulation.party_log import PartyLog, People
@@ -25,7 +25,7 @@ from ramulus.simulation.steps import amount_of, award_of, rule_of
 from ramulus.simulation.world import Sources, Tracks
 
 
-@inlined
+@part
 def lay_out_shares(
     met: Met, source: Any, how: PartyRules, people: People, sources: Sources, world: PartyWorld, tracks: Tracks,
     settings: Settings, room: PartyRoom,
@@ -72,7 +72,7 @@ def _lay_out_share(
         room.practised[member, one] = units_of(paid, tracks.scale[track])
 
 
-@inlined
+@part
 def book_share(
     met: Met, source: Any, member: int, how: PartyRules, people: People, sources: Sources, world: PartyWorld,
     tracks: Tracks, room: PartyRoom, log: PartyLog,

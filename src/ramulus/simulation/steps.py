@@ -10,14 +10,14 @@ from ramulus.rules.pay import paid_xp
 from ramulus.rules.xp_laws import XpTables, drawn_xp
 from ramulus.rules.xp_units import units_of
 from ramulus.simulation.draws import SOURCE, SUCCESS, TIME, bits_of, uniform
-from ramulus.simulation.jitted import inlined, part
+from ramulus.simulation.jitted import part
 from ramulus.simulation.opened import Meets, Opened, pick
 from ramulus.simulation.settings import Settings
 from ramulus.simulation.times import time_at
 from ramulus.simulation.world import Ints, Tracks
 
 
-@inlined
+@part
 def attempt(
     opened: Opened, running: Array, count: int, meets: Meets, key: np.uint64, encounter: int, varies: bool, times: Array
 ) -> tuple[int, bool, float]:
@@ -32,13 +32,13 @@ def attempt(
     return drawn, won, seconds
 
 
-@inlined
+@part
 def amount_of(xp: XpTables, source: int, low: float, width: int, draw: float) -> float:
     """Return the XP that a source gives, before multipliers."""
     return drawn_xp(low, width, xp.first[source], xp.first[source + 1], xp.amounts, xp.up_to, draw)
 
 
-@inlined
+@part
 def award_of(amount: float, product: float, won: bool, settings: Settings, scale: int) -> int:
     """Return the units that an encounter awards."""
     paid = paid_xp(
