@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -19,6 +20,7 @@ from ramulus.rules.coming import (
     points_of,
     unfloored_days_reached,
 )
+from ramulus.rules.overflow import billionths, part_of
 from ramulus.rules.programs import DEEPEST, power_of, program_of, run
 from ramulus.rules.pursuit import choice_working, pay_by_hour
 from ramulus.rules.quitting import quit_alike, quit_rules
@@ -363,6 +365,25 @@ def test_an_event_that_comes_back_lasts_as_long_as_at_first():
     assert on == [3, 4, 10, 11] and meets(design.multipliers[0], schedule)
 
 
+def test_days_on_which_nobody_plays_are_no_days_of_a_rule():
+    bonus = {"name": "b", "factor": 2, "from_day": 3, "to_day": 4}
+    design = make(**{**MEET, "players": {"p": {"hours_per_day": 1, "plays_on": ["sun"]}}}, multipliers=[bonus])
+    found = timeline(design, design.profile("p"), 5)
+    assert not any(found.states[state] for state in found.state) and not found.rules_on(3000)
+
+
+@pytest.mark.parametrize("units", [7, 10**9, 3 * 10**9 + 1, 2**61])
+@pytest.mark.parametrize("share", [0.29, 1.0, 1.75, 1e-9])
+def test_a_part_is_exact_however_much_it_is_of(units, share):
+    assert part_of(units, billionths(share)) == math.floor(Fraction(repr(share)) * units)
+
+
+def test_who_is_as_able_as_can_be_is_looked_at_and_nobody_abler():
+    assert len(rm.effort_table(make(**MEET), ability=1.0)) == 6
+    with pytest.raises(rm.RamulusError, match="0 … 1"):
+        rm.effort_table(make(**MEET), ability=1.01)
+
+
 def test_what_takes_less_than_a_second_pays_by_the_hour_too():
     found = pay_by_hour(np.array([1.0, 1.0, 0.0, -1.0, 1.0]), np.array([0.5, 1.0, 0.5, 1.0, 0.0]))
     assert found[:4].tolist() == [7200.0, 3600.0, 0.0, 0.0] and found[4] > 1e9
@@ -414,6 +435,8 @@ def test_what_is_not_carried_needs_no_parts():
 @pytest.mark.parametrize(("meanwhile", "xp", "wasted"), [("keep", 40, 0), ("fill", 20, 20)])
 def test_xp_waits_at_a_gate_or_fills_the_bar(meanwhile, xp, wasted):
     gate = {"at_level": 2, "successes": {"blight": 3}, "meanwhile": meanwhile}
-    ledger = rm.Ledger(make({"values": [10, 20, 30]}, 4, gates=[gate], **MEET))
+    design = make({"values": [10, 20, 30]}, 4, gates=[gate], **MEET)
+    ledger = rm.Ledger(design)
     found = ledger.award(50)
     assert (found.level, found.xp, found.wasted, ledger.xp) == (2, xp, wasted, xp)
+    assert rm.Ledger.from_dict(design, ledger.to_dict()) == ledger, "more than the bar is kept there"
