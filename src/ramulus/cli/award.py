@@ -157,15 +157,20 @@ def _amount(word: str, place: str, kind: type[Exception]) -> float:
 
 def _one_run(design: Design, given: list[float], track: str | None, start: dict[str, Any], printing: Printing) -> None:
     from ramulus.tables.compare_rules import totals_in_words
-    from ramulus.tables.trace import trace, trace_changes
+    from ramulus.tables.trace import trace_changes, trace_columns
 
-    table = (trace_changes if min(given) < 0 else trace)(design, given, track, **start)
-    table.insert(1, "source", "")
+    table: dict[str, Any]
+    table = (
+        dict(trace_changes(design, given, track, **start).items())
+        if min(given) < 0
+        else trace_columns(design, given, track, **start)
+    )
     name = track or design.main_track_name
     heads = {key: head for key, head in HEADS.items() if key != "source" or printing.format is not options.Format.table}
-    shown = table if printing.format is not options.Format.table or printing.output else table.drop(columns="source")
+    if printing.format is not options.Format.table or printing.output:  # As they have it who award by source.
+        table = {"step": table.pop("step"), "source": [""] * len(given), **table}
     foot = "\n".join([totals_in_words(table), *_shut_in_words(design, track)])
-    printing.table(shown, heads, f"{design.title}: awards to {name}", foot)
+    printing.table(table, heads, f"{design.title}: awards to {name}", foot)
 
 
 def _shut_in_words(design: Design, track: str | None) -> list[str]:

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from ramulus.errors import AwardError
@@ -63,8 +62,10 @@ def _one_by_one(ledger: Ledger, units: list[int]) -> Iterable[tuple[int, int, in
         yield level, xp, wasted
 
 
-def outcome_table(ledger: Ledger, amounts: NDArray[Any], units: NDArray[Any], booked: NDArray[Any]) -> pd.DataFrame:
-    """Return a row an award: the amounts as given, with what `booked` says each came to."""
+def outcome_columns(
+    ledger: Ledger, amounts: NDArray[Any], units: NDArray[Any], booked: NDArray[Any]
+) -> dict[str, NDArray[Any]]:
+    """Return the columns of `trace` by name: the amounts as given, with what `booked` says each came to."""
     index, held, wasted = booked
     start, scale, bar = ledger.account, ledger.tables.scale, ledger.bar
     level = index.astype(np.int64)
@@ -88,7 +89,7 @@ def outcome_table(ledger: Ledger, amounts: NDArray[Any], units: NDArray[Any], bo
         "earned": in_xp(earned, scale),
         "label": state[0],
     }
-    return pd.DataFrame(columns)[["step", *OUTCOME_COLUMNS]]
+    return {name: columns[name] for name in ("step", *OUTCOME_COLUMNS)}
 
 
 def _by_state(
@@ -97,7 +98,7 @@ def _by_state(
     """Return what the bar says of each state; a state that recurs is read once."""
     step = int(held.max(initial=0)) + 1
     fits = (int(level.max(initial=0)) + 1) * step < MOST_SUM
-    place, states = pd.factorize(level.astype(np.int64 if fits else object) * step + held)
+    states, place = np.unique(level.astype(np.int64 if fits else object) * step + held, return_inverse=True)
     found = []
     for one in read:
         values = np.empty(len(states), dtype=object)

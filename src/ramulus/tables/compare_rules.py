@@ -6,12 +6,15 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-import pandas as pd
+import numpy as np
+from numpy.typing import NDArray
 
 from ramulus.errors import RamulusError
 from ramulus.tables.trace import trace
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
 
 
@@ -63,6 +66,8 @@ def compare_rules(
     for title, table in tables.items():
         for key in ("level", "xp", "wasted"):
             columns[f"{key} ({title})"] = table[key]
+    import pandas as pd
+
     return pd.DataFrame(columns)
 
 
@@ -70,18 +75,14 @@ def _rule_place(track: str, key: str) -> str:
     return f"tracks.{track}.{key}" if key == "may_drop_levels" else f"tracks.{track}.overflow.{key}"
 
 
-def totals_in_words(table: pd.DataFrame) -> str:
+def totals_in_words(table: pd.DataFrame | Mapping[str, NDArray[Any]]) -> str:
     """Return the foot of a trace: levels gained, XP awarded, XP wasted and its share."""
-    amounts = table["amount"].astype(float)
-    awarded, wasted, lost = (
-        float(amounts.clip(lower=0).sum()),
-        float(table["wasted"].sum()),
-        -float(amounts.clip(upper=0).sum()),
-    )
-    share = wasted / awarded if awarded else 0.0
-    levels = int(table["levels_gained"].sum())
+    amounts, wasted = (np.asarray(table[name]).astype(np.float64) for name in ("amount", "wasted"))
+    awarded, thrown, lost = float(amounts[amounts > 0].sum()), float(wasted.sum()), -float(amounts[amounts < 0].sum())
+    share = thrown / awarded if awarded else 0.0
+    levels = int(np.asarray(table["levels_gained"]).sum())
     gained = f"{levels} level{'' if levels == 1 else 's'} gained"
     amount = f"{awarded:,.10g}" if not math.isclose(awarded, round(awarded)) else f"{awarded:,.0f}"
     losses = f", {lost:,.10g} XP lost" if (amounts < 0).any() else ""
     count = int((amounts >= 0).sum())
-    return f"{count:,} awards of {amount} XP in all: {gained}, {wasted:,.10g} XP wasted ({share:.1%}){losses}."
+    return f"{count:,} awards of {amount} XP in all: {gained}, {thrown:,.10g} XP wasted ({share:.1%}){losses}."

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
+from numpy.typing import NDArray
 
 from ramulus.design.multiplier import COUNTED, SUCCESSES, SUCCESSES_TODAY
 from ramulus.errors import AwardError, RamulusError
@@ -19,11 +19,13 @@ from ramulus.rules.rounding import Rounder
 from ramulus.rules.tabulation import tabulated
 from ramulus.rules.xp_laws import drawn_xp, xp_tables
 from ramulus.rules.xp_units import plain_number
-from ramulus.tables.awarded import booked, in_units, outcome_table
+from ramulus.tables.awarded import booked, in_units, outcome_columns
 from ramulus.tables.chains import AwardChain, AwardChains
 from ramulus.tables.gain import rules_on
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from ramulus.design import Design
     from ramulus.formula.functions import Array
 
@@ -60,9 +62,18 @@ def trace(
         1     2      2  20    Level 2 · 20 / 84
         2     3      3  26   Level 3 · 26 / 130
     """
+    import pandas as pd
+
+    return pd.DataFrame(trace_columns(design, awards, track, level, xp))
+
+
+def trace_columns(
+    design: Design, awards: Sequence[float] | Array, track: str | None, level: int | None, xp: float | None
+) -> dict[str, NDArray[Any]]:
+    """Return the columns of `trace` by name, for whoever only shows them."""
     ledger = Ledger(design, track, level=level, xp=xp)
     amounts, units = in_units(awards, ledger.tables.scale)
-    return outcome_table(ledger, amounts, units, booked(ledger, units))
+    return outcome_columns(ledger, amounts, units, booked(ledger, units))
 
 
 def trace_changes(
@@ -92,6 +103,8 @@ def trace_changes(
         1     2      1  35  Level 1 · 35 / 60
         2     3      2  65  Level 2 · 65 / 84
     """
+    import pandas as pd
+
     ledger, rows = Ledger(design, track, level=level, xp=xp), []
     for step, change in enumerate(changes, 1):
         before = ledger.level
