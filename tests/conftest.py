@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -23,6 +23,17 @@ settings.register_profile("ci", derandomize=True, deadline=None)
 settings.register_profile("fresh", derandomize=False, deadline=None, print_blob=True)
 if os.environ.get("CI"):
     settings.load_profile("ci")
+
+
+def compiled(function: Callable[..., Any]) -> Any:
+    """Compile a function that calls parts of kernels, as others than kernels may."""
+    from numba import njit
+
+    from ramulus.simulation.jitted import tell_numba_of_parts
+    from ramulus.simulation.kernel_compiler import PartCompiler
+
+    tell_numba_of_parts(PartCompiler)
+    return njit(function)
 
 
 def make(cost: Any = None, max_level: int = 6, track: dict[str, Any] | None = None, **parts: Any) -> rm.Design:

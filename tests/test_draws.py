@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from numba import njit
 from scipy import special, stats
 
 import ramulus as rm
+from conftest import compiled
 from ramulus.simulation.draws import GOLDEN, SLOTS, mix, own_factors, player_keys, uniform
 from ramulus.simulation.times import time_at, time_table
 
@@ -21,7 +21,7 @@ PUBLISHED = [
 ]
 
 
-@njit
+@compiled
 def outputs(key, count):
     found = np.empty(count, np.uint64)
     for n in range(count):
@@ -29,7 +29,7 @@ def outputs(key, count):
     return found
 
 
-@njit
+@compiled
 def uniforms(key, encounters, slot):
     found = np.empty(encounters)
     for n in range(encounters):
@@ -37,7 +37,7 @@ def uniforms(key, encounters, slot):
     return found
 
 
-@njit
+@compiled
 def times(table, bits):
     found = np.empty(len(bits))
     for n in range(len(bits)):

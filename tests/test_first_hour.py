@@ -14,11 +14,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from numba import njit
 
 import ramulus as rm
 import ramulus.simulation.compiled  # Registers the rules with the compiler.
-from conftest import make
+from conftest import compiled, make
 from ramulus.errors import FormulaError
 from ramulus.formula import parse
 from ramulus.rules.rounding import ROUNDING_CODES, Rounder, round_amount
@@ -95,7 +94,7 @@ def test_what_is_suggested_is_always_a_formula(text):
 
 # --- rounding to multiples -------------------------------------------------------------------------------------
 
-compiled = njit(lambda value, code, to: round_amount(value, code, to))
+rounded = compiled(lambda value, code, to: round_amount(value, code, to))
 
 
 @settings(deadline=None)  # The first example compiles.
@@ -116,7 +115,7 @@ def test_rounding_to_a_multiple_is_exact(value, kind, to):
     rounder = Rounder(kind, float(to))
     assert float(rounder(value)) == float(by_hand)
     code = ROUNDING_CODES[kind]
-    assert round_amount(value, code, float(to)) == compiled(value, code, float(to)) == float(by_hand)
+    assert round_amount(value, code, float(to)) == rounded(value, code, float(to)) == float(by_hand)
     for step_said in rounder.steps("cost", value):
         assert eval(step_said.put_in, {"floor": math.floor, "ceil": math.ceil, "round": lambda x: math.floor(x + 0.5)}) == step_said.value  # fmt: skip
     if kind in ("nearest", "none"):

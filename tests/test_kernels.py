@@ -199,7 +199,7 @@ def test_a_kernel_is_made_once():
 def test_who_forbids_compiling_is_told(kept, monkeypatch):
     monkeypatch.setattr(numba.config, "DISABLE_JIT", 1)
     with pytest.raises(rm.RamulusError, match="NUMBA_DISABLE_JIT is set, and a kernel is not compiled yet"):
-        rm.simulate(rm.demo_design(), 2)
+        one_more(Kernel(plus_one), 1)
 
 
 def test_what_is_compiled_apart_can_meet_in_one_process():

@@ -11,11 +11,10 @@ import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from numba import njit
 
 import ramulus as rm
 import ramulus.simulation.compiled  # Registers the rules with the compiler.
-from conftest import make
+from conftest import compiled, make
 from ramulus.rules import overflow
 from ramulus.rules.tabulation import tabulated
 from ramulus.tables import awarded as tracing
@@ -23,12 +22,12 @@ from ramulus.tables import awarded as tracing
 COSTS = {"values": [10, 25, 7, 60, 100]}
 
 
-@njit
+@compiled
 def book(rule, level, xp, units):
     return overflow.book_award(rule, level, xp, units)
 
 
-@njit
+@compiled
 def lose(rule, level, xp, units):
     return overflow.book_loss(rule, level, xp, units)
 

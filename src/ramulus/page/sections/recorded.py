@@ -5,6 +5,7 @@ from __future__ import annotations
 from ramulus import plots
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Section, Table, Words, table_of
+from ramulus.page.sections.summary import goals_in_rows
 from ramulus.words.recorded import OBSERVED, observed_lines
 
 
@@ -21,4 +22,6 @@ def recorded(context: Context) -> Section | None:
         return table_of(found.pace(), OBSERVED, "Hours to each level, recorded and forecast")
 
     drawn = figure("observed", "Recorded play", words, plots.observed, found, numbers=numbers)
-    return Section("recorded", "Recorded play", (Words(tuple(found.log.said())), drawn))
+    said = Words(tuple(found.log.said()))
+    goals = (goals_in_rows(found.judged, "What is wished, and what is in this log"),) if found.judged else ()
+    return Section("recorded", "Recorded play", (said, drawn, *goals))

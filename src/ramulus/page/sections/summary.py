@@ -5,7 +5,7 @@ from __future__ import annotations
 import pandas as pd
 
 from ramulus import plots
-from ramulus.goals import judge
+from ramulus.goals import Judged, judge
 from ramulus.page.context import Context, figure
 from ramulus.page.parts import Cell, Groups, Section, Table, Words, table_of
 from ramulus.tables.levels import shape_in_words
@@ -57,14 +57,17 @@ def goals(context: Context) -> Section | None:
     """What became of each goal."""
     if not context.design.goals or context.result is None:
         return None
+    return Section("goals", "Goals", (goals_in_rows(judge(context.result), "What is wished, and what was played"),))
+
+
+def goals_in_rows(judged: list[Judged], title: str) -> Table:
+    """Return judged goals as a table of the page, missed ones first."""
     rows = []
-    for one in sorted(judge(context.result), key=lambda one: ORDER.index(one.verdict)):
+    for one in sorted(judged, key=lambda one: ORDER.index(one.verdict)):
         found = str(one).removeprefix(f"{one.words}: ")
         rows.append((Cell(one.verdict, tone=one.verdict), Cell(one.goal.player), Cell(one.words), Cell(found)))
     heads = ("verdict", "player", "wish", "found (95 % interval), and how far off")
-    return Section(
-        "goals", "Goals", (Table("What is wished, and what was played", heads, tuple(rows), numeric=(False,) * 4),)
-    )
+    return Table(title, heads, tuple(rows), numeric=(False,) * 4)
 
 
 def findings(context: Context) -> Section:
