@@ -26,6 +26,13 @@ if TYPE_CHECKING:
 
 SHOWN = 3
 ASK = "hold the game's own code against the design: ramulus conform"
+
+
+def _times(value: float) -> str:
+    """Write a ratio; an end that nobody knows is a dash."""
+    return "" if math.isnan(value) else "–" if math.isinf(value) else f"{value:.2f}"
+
+
 OBSERVED = {
     "player": Column("player"),
     "level": Column("level", number()),
@@ -35,9 +42,9 @@ OBSERVED = {
     "hours_p50_low": Column("from", hours),
     "hours_p50_high": Column("to", hours),
     "forecast_p50": Column("forecast\nhours", hours),
-    "ratio": Column("times as\nlong", lambda value: "" if math.isnan(value) else f"{value:.2f}"),
-    "ratio_low": Column("from", lambda value: "" if math.isnan(value) else f"{value:.2f}"),
-    "ratio_high": Column("to", lambda value: "" if math.isnan(value) else f"{value:.2f}"),
+    "ratio": Column("times as\nlong", _times),
+    "ratio_low": Column("from", _times),
+    "ratio_high": Column("to", _times),
 }
 
 
