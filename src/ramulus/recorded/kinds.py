@@ -14,6 +14,7 @@ from ramulus.recorded.estimates import Ends, share_of, spread_ends, t_quantile
 FEWEST = 20  # Players among whom kinds are looked for.
 FEWEST_OF_A_KIND = 5
 MOST_KINDS = 6
+GAINED, MOST_STEPS = 1e-6, 500  # Of the mean log likelihood, in a step.
 DRAWN = 100  # Times that players are drawn anew for the errors of kinds that lie side by side.
 APART = 3.0  # Spreads between neighbours: what lies nearer looks like one kind, and may be one.
 
@@ -69,9 +70,22 @@ def _found(logs: Array, most: int) -> Kinds:
     best = min(fitted, key=lambda mixture: mixture.bic(logs))
     apart = min((one for one in fitted if _are_apart(_numbers(one), len(logs))), key=lambda mixture: mixture.bic(logs))
     count = best.n_components if best.n_components > apart.n_components else 0
+    apart = _to_the_end(apart, logs)
     told = _numbers(apart)
     wider = np.maximum(_errors_again(apart, logs) / _errors(told, len(logs)), 1.0)
     return Kinds(tuple(_kind(one, more, len(logs)) for one, more in zip(told, wider, strict=True)), count)
+
+
+def _to_the_end(mixture: Any, logs: Array) -> Any:
+    """Return a mixture fitted on from where another one is, for as long as it gains anything.
+
+    What is fitted stops by itself where a step gains little; of kinds that overlap it is short of the end then, and so
+    is what players drawn anew are fitted by.
+    """
+    from sklearn.mixture import GaussianMixture
+
+    start = {"weights_init": mixture.weights_, "means_init": mixture.means_, "precisions_init": mixture.precisions_}
+    return GaussianMixture(mixture.n_components, tol=GAINED, max_iter=MOST_STEPS, **start).fit(logs)
 
 
 def _numbers(mixture: Any) -> Array:
@@ -91,17 +105,15 @@ def _errors(told: Array, players: int) -> Array:
 def _errors_again(mixture: Any, logs: Array) -> Array:
     """Return the standard errors of `_numbers` among players drawn anew, who may be of either of two parts."""
     from sklearn.exceptions import ConvergenceWarning
-    from sklearn.mixture import GaussianMixture
 
     if mixture.n_components == 1:
         return np.zeros((1, 3))
     chance, again = np.random.default_rng(0), []
-    start = {"weights_init": mixture.weights_, "means_init": mixture.means_, "precisions_init": mixture.precisions_}
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", ConvergenceWarning)
         for _ in range(DRAWN):
             some = logs[chance.integers(len(logs), size=len(logs))]
-            again.append(_numbers(GaussianMixture(mixture.n_components, **start).fit(some)))
+            again.append(_numbers(_to_the_end(mixture, some)))
     return np.asarray(np.std(again, axis=0))
 
 
