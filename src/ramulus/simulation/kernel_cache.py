@@ -42,9 +42,10 @@ class KernelFile:
             kinds: of its arguments.
             made_of: a number that changes with any source that the kernel is compiled from.
         """
-        apart = zlib.crc32(repr((function.__qualname__, kinds, processor(), _versions())).encode())
-        self.name = f"{function.__name__}-{apart:08x}.kernel"
         own = Path(function.__code__.co_filename)
+        # Two that are installed side by side do not write over each other's in a folder that they share.
+        apart = zlib.crc32(repr((function.__qualname__, str(own), kinds, processor(), _versions())).encode())
+        self.name = f"{function.__name__}-{apart:08x}.kernel"
         source = own.read_bytes() if own.is_file() else b""
         self.folder: Path | None = None  # Where it was found or kept.
         # Of two that would have one name, or an older one, the head is another.
