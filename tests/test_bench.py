@@ -566,10 +566,13 @@ def settled(page):
 
 
 @contextmanager
-def at_the_bench(tmp_path, text=None, expected=()):
+def at_the_bench(tmp_path, text=None, expected=(), **options):
     file = tmp_path / "canopy.toml"
     file.write_text(text or demo_text(), encoding="utf-8")
-    with serving(file) as (process, address), browsing(*expected, viewport={"width": 1280, "height": 800}) as page:
+    with (
+        serving(file) as (process, address),
+        browsing(*expected, **{"viewport": {"width": 1280, "height": 800}} | options) as page,
+    ):
         page.goto(address)
         page.wait_for_selector("#figure path.line")
         settled(page)
