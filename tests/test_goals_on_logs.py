@@ -110,7 +110,10 @@ def test_a_log_says_of_each_goal_what_simulated_players_say(tmp_path, cli):
         and str(judged[0]) in ran.out
         and "596 players, over 50.1 days" in ran.err
     )
-    table = cli("check", tmp_path / "d.toml", "--goals", "--recorded", log, "--format", "json")
-    assert [row["verdict"] for row in json.loads(table.out)["goals"]] == [one.verdict for one in judged]
+    as_json = cli("check", tmp_path / "d.toml", "--goals", "--recorded", log, "--format", "json")
+    assert [row["verdict"] for row in json.loads(as_json.out)["goals"]] == [one.verdict for one in judged]
+    table.iloc[:50].to_csv(tmp_path / "one.csv")
+    few = cli("check", tmp_path / "d.toml", "--goals", "--recorded", tmp_path / "one.csv")
+    assert few.err.count("this log does not tell steady: ") == len(GOALS) and "Goals" not in few.out
     alone = cli("check", tmp_path / "d.toml", "--recorded", log)
     assert alone.status == 2 and "judges goals; add --goals" in alone.err

@@ -85,13 +85,16 @@ def check(
 def _on_log(design: Design, recorded: str, closing: Closing) -> list[Judged]:
     """Return the goals that a log can tell, and say what was read of it."""
     from ramulus.cli.logs import Asked
+    from ramulus.goals import words_of
     from ramulus.recorded.goals_met import judged_on
 
     log = Asked(recorded).open(design)
     judged = list(judged_on(design, log))
+    told = [one.goal for one in judged]
+    untold = [f"{goal.player}: {words_of(goal)}" for goal in design.goals if goal not in told]
     if not closing.quiet:
-        for line in log.said():
-            print(line, file=sys.stderr)
+        said = [f"this log does not tell {words} (fewer than five players, or XP wasted)" for words in untold]
+        print("\n".join([*log.said(), *said]), file=sys.stderr)
     return judged
 
 

@@ -185,9 +185,8 @@ def _share_by(time: float, times: Array, happened: NDArray[np.bool_]) -> Measure
     """Return the share to whom something has happened by a time."""
     if time > times.max() and not happened.all():
         return NOTHING_KNOWN
-    left = left_of(times, happened)
-    at = int(np.searchsorted(left.at, time, side="right")) - 1
-    return Measured(1 - float(left.share[at]), 1 - float(left.high[at]), 1 - float(left.low[at]))
+    left, low, high = left_of(times, happened).after(time)
+    return Measured(1 - left, 1 - high, 1 - low)
 
 
 def _days_to(seen: Seen, at: Array, span: Span) -> tuple[Array, NDArray[np.bool_]] | None:

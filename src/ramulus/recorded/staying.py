@@ -58,6 +58,5 @@ def stays_of(seen: Seen, span: Span, points: Sequence[int]) -> dict[int, Ends]:
     for day in points:
         if day > own.max():
             continue
-        at = int(np.searchsorted(left.at, day, side="right")) - 1
-        found[day] = (float(left.share[at]), float(left.low[at]), float(left.high[at]))
+        found[day] = left.after(day)
     return found

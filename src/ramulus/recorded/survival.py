@@ -25,6 +25,11 @@ class Left(NamedTuple):
     low: Array
     high: Array
 
+    def after(self, time: float) -> tuple[float, float, float]:
+        """Return the share to whom it has not happened by a time, with its interval."""
+        at = int(np.searchsorted(self.at, time, side="right")) - 1
+        return float(self.share[at]), float(self.low[at]), float(self.high[at])
+
 
 def left_of(times: Array, happened: NDArray[np.bool_], confidence: float = 0.95) -> Left:
     """Return the share to whom it has not happened, where some are not seen to the end, with log-log intervals.
