@@ -3,7 +3,7 @@
     python benchmarks/recorded.py alarms [LOGS]      # 200 logs a cell: false alarms, with what a log cuts off
     python benchmarks/recorded.py power [LOGS]       # what is found of one thing that is changed
     python benchmarks/recorded.py intervals [LOGS]   # how often intervals of medians and ratios hold the truth
-    python benchmarks/recorded.py fits [LOGS]        # how often intervals of fitted numbers do, and what is refused
+    python benchmarks/recorded.py fits [LOGS] [NAME] # how often intervals of fitted numbers do, and what is refused
     python benchmarks/recorded.py hours [LOGS]       # the same where a log tells players, times and XP alone
     python benchmarks/recorded.py kinds [LOGS]       # how many kinds of players are told by their pauses
     python benchmarks/recorded.py goals [LOGS]       # how often intervals of goals on a log hold what simulated players come to
@@ -20,6 +20,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+import pandas as pd
 
 import ramulus as rm
 from ramulus.design.calendar import WEEKDAYS
@@ -196,18 +197,31 @@ BROKEN = {
     "a source 10 % slower": {"sources.bark_borer.seconds": "1.1 * (ceil(toughness / shear) * windup / accuracy + 6)"},
     "one row in a hundred lost": {"faults": 0.01},
     "half of the days with a meal": {"meals": 0.5},
+    "a fifth are newcomers": {"others": 0.2},
 }
 
 
-def fits(logs: int) -> None:
+def sample_broken(design: rm.Design, path: Path, change: dict[str, object], players: int, seed: int) -> None:
+    """Write a log of steady players in which something is other than it is taken to be."""
+    how = {key: value for key, value in change.items() if key in ("faults", "meals")}
+    played = design.with_values({key: value for key, value in change.items() if key not in ("others", *how)})
+    others = round(float(change.get("others", 0)) * players)
+    mix = {"steady": players - others, "newcomer": others} if others else {"steady": players}
+    rm.sample_log(played, path, players=mix, days=20, seed=seed, **{"faults": 0.001, **how})
+    if others:
+        rows = pd.read_parquet(path)
+        rows["profile"] = "steady"
+        rows.to_parquet(path)
+
+
+def fits(logs: int, *names: str) -> None:
     """Print how often intervals of `fit` hold the truth, and how often the log is refused, as it is and broken."""
     design = design_of("the log's end")
     print(
         "| the log | players | refused | each number's interval held the truth, where it was not refused |\n|---|---|---|---|"
     )
-    for name, change in BROKEN.items():
-        how = {key: value for key, value in change.items() if key in ("faults", "meals")}
-        played = design.with_values({key: value for key, value in change.items() if key not in how})
+    for name in names or BROKEN:
+        change = BROKEN[name]
         for players in (50, 200, 1000):
             if players == 1000 and change:
                 continue
@@ -216,9 +230,7 @@ def fits(logs: int) -> None:
             with tempfile.TemporaryDirectory() as folder:
                 for seed in range(logs):
                     path = Path(folder) / "log.parquet"
-                    rm.sample_log(
-                        played, path, players={"steady": players}, days=20, seed=seed, **{"faults": 0.001, **how}
-                    )
+                    sample_broken(design, path, change, players, seed)
                     found = rm.fit(design, rm.read_log(path, design), seed=seed)
                     refused += found.refused is not None
                     if found.refused is None:
@@ -351,4 +363,4 @@ if __name__ == "__main__":
         "kinds": kinds,
         "goals": goals,
     }
-    tables[sys.argv[1]](int(sys.argv[2]) if len(sys.argv) > 2 else 200)
+    tables[sys.argv[1]](int(sys.argv[2]) if len(sys.argv) > 2 else 200, *sys.argv[3:])

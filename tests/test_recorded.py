@@ -808,6 +808,16 @@ def test_a_log_without_profiles_says_which_kinds_it_holds(tmp_path, cli, canopy,
         assert untold.kinds().empty and why in untold.not_told["kinds of players"]
 
 
+def test_two_kinds_of_players_under_one_name_are_refused(tmp_path):
+    rows = rm.sample_log(DEMO, players={"steady": 30, "newcomer": 10}, days=5, seed=2)
+    assert fitted(DEMO, rows, tmp_path).refused is None
+    mixed = fitted(DEMO, rows.assign(profile="steady"), tmp_path)
+    assert mixed.refused == (
+        "players of 2 kinds are called steady, by their seconds_between: 83% about 22 s and 17% about 33 s; name a "
+        "profile for each, or none to have them told apart"
+    )
+
+
 def test_hours_alone_tell_a_pause_and_who_is_drawn_by_pay(tmp_path):
     """A log of players, times and XP: what is told is right, hours a day too, and a trait stays as designed."""
     truth = {"seconds_between": 27, "spread": 0.16, "pursuit": 1.6, "hours_per_day": 1.5}

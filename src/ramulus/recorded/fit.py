@@ -107,7 +107,8 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
     and Meier, `quit_chance_per_play_day` from the days after which somebody was gone, `share` from counts. Where no
     time of an encounter was logged, pause, `spread` and `pursuit` are those with which simulated players, cut off as
     the log is, take as long in their levels; a trait stays as designed there. The fitted design is then held against
-    the log: where it differs at p below .01, it is refused.
+    the log: where it differs at p below .01, it is refused, and so it is where pauses tell of several kinds of players
+    under one name.
 
     Args:
         design: the design; the profiles that its players are of.

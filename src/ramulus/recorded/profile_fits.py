@@ -105,6 +105,7 @@ class ProfileFits:
         calendar = self._schedule(profile, place, mine) + self._staying(profile, place, mine)
         found: list[Estimate] = []
         if self._times_are_told:
+            self._are_of_one_kind(profile, mine)
             found.append(
                 estimate(f"{at}.seconds_between", float(player.seconds_between), pause_of(mine), "time, seconds")
             )
@@ -116,6 +117,18 @@ class ProfileFits:
             found += drawn
             self.not_told.pop(f"{at}.pursuit", None)
         return found + calendar
+
+    def _are_of_one_kind(self, profile: str, mine: PlayerHabits) -> None:
+        """Refuse a profile under whose name there are several kinds of players: no numbers of one are theirs."""
+        if find_spec("sklearn") is None:
+            return
+        kinds = kinds_of(mine.pause).kinds
+        if len(kinds) > 1:
+            each = " and ".join(f"{one.share[0]:.0%} about {one.seconds_between[0]:.2g} s" for one in kinds)
+            self.why_not = (
+                f"players of {len(kinds)} kinds are called {profile}, by their seconds_between: {each}; "
+                "name a profile for each, or none to have them told apart"
+            )
 
     def _from_hours(self, profile: str, place: int, calendar: list[Estimate]) -> list[Estimate]:
         """Return what hours in levels tell, where nothing is known of how long an encounter took.
