@@ -4,7 +4,7 @@
     python benchmarks/recorded.py power [LOGS]       # what is found of one thing that is changed
     python benchmarks/recorded.py intervals [LOGS]   # how often intervals of medians and ratios hold the truth
     python benchmarks/recorded.py fits [LOGS] [NAME] # how often intervals of fitted numbers do, and what is refused
-    python benchmarks/recorded.py hours [LOGS]       # the same where a log tells players, times and XP alone
+    python benchmarks/recorded.py hours [LOGS] [ROW] # the same where a log tells players, times and XP alone
     python benchmarks/recorded.py kinds [LOGS]       # how many kinds of players are told by their pauses
     python benchmarks/recorded.py goals [LOGS]       # how often intervals of goals on a log hold what simulated players come to
 
@@ -249,22 +249,25 @@ OF_HOURS = (
     (Cell("newcomer", 100, 7, "the log's end"), {"seconds_between": 30, "spread": 0.2, "pursuit": 0.5}),
     (Cell("steady", 200, 10, "leaving"), {"seconds_between": 26, "spread": 0.15, "pursuit": 1.5}),
     (Cell("adept", 200, 10, "impatience"), {"seconds_between": 14, "spread": 0.12, "pursuit": 2}),
+    (Cell("steady", 200, 10, "the log's end"), {"seconds_between": 24, "traits.accuracy.mean": 0.65}),
 )
 
 
-def hours(logs: int) -> None:
+def hours(logs: int, first: str = "0") -> None:
     """Print how often intervals of numbers that are read off hours alone hold the truth, and how wide they are."""
     print(
         "| players | number | designed | true | held | half-width | mean off | not told |\n|---|---|---|---|---|---|---|---|"
     )
-    for cell, truth in OF_HOURS:
+    for cell, truth in OF_HOURS[int(first) :]:
         design = design_of(cell.cutting)
         played = design.with_values({f"players.{cell.profile}.{key}": value for key, value in truth.items()})
         span, ends = span_over(design, cell.days), {key: [] for key in truth}
         for seed in range(logs):
             batches = recorded(played, cell, 2000 + seed)
             seen = seen_in(design, batches, 0, PAUSE)
-            told = HoursFit(design, cell.profile, seen, span, 0, seed).found().numbers
+            trait = "accuracy" if "traits.accuracy.mean" in truth else ""
+            search = HoursFit(design, cell.profile, seen, span, 0, seed, trait)
+            before, told = dict(search.before), search.found().numbers
             for key in truth:
                 ends[key].append(told.get(key, (np.nan, np.nan, np.nan)))
         for key, value in truth.items():
@@ -272,8 +275,7 @@ def hours(logs: int) -> None:
             known = np.isfinite(found)
             held = ((low <= value) & (value <= high))[known].mean()
             width, off = np.median((high - low)[known]) / 2 / value, (found[known].mean() - value) / value
-            before = getattr(design.profile(cell.profile), key)
-            print(f"| {cell.players} of {cell.profile}, {cell.days} days, cut off by {cell.cutting} | {key} | {before:g} | "
+            print(f"| {cell.players} of {cell.profile}, {cell.days} days, cut off by {cell.cutting} | {key} | {before[key]:g} | "
                   f"{value:g} | {held:.2f} | {width:.1%} | {off:+.1%} | {1 - known.mean():.2f} |", flush=True)  # fmt: skip
 
 

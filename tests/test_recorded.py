@@ -835,6 +835,21 @@ def test_hours_alone_tell_a_pause_and_who_is_drawn_by_pay(tmp_path):
     assert any("stand with the rest of the design" in line for line in fit_lines(found))
 
 
+def test_a_trait_is_told_by_hours_where_it_is_asked_for(tmp_path, cli, canopy, monkeypatch):
+    """What many players tell of it holds the truth; of few it goes as far as it can, and is not told."""
+    monkeypatch.chdir(tmp_path)
+    for profile, true, players, told in (("steady", 0.65, 150, True), ("newcomer", 0.45, 40, False)):
+        trait = f"players.{profile}.traits.accuracy.mean"
+        log = rm.sample_log(DEMO.with_values({trait: true}), players={profile: players}, days=6, seed=5)
+        log[["player", "time", "xp", "track", "profile"]].to_parquet("hours.parquet")
+        ran = json.loads(cli("fit", canopy, "hours.parquet", "--traits", "--format", "json").out)
+        rows = {row["name"]: row for row in ran["rows"]}
+        assert (trait in rows) == told and f"players.{profile}.seconds_between" in rows
+        if told:
+            assert rows[trait]["low"] < true < rows[trait]["high"] < 2.5 * rows[trait]["low"]
+            assert rows[trait]["from"] == "time, xp"
+
+
 def test_what_the_columns_cannot_tell_is_said(tmp_path):
     untold = rm.sample_log(DEMO, players={"newcomer": 25}, days=1)[["player", "time", "xp", "track", "profile"]]
     far = DEMO.with_values({"players.newcomer.seconds_between": 300})

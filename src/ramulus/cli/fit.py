@@ -22,6 +22,12 @@ def fit(
     write: Annotated[
         bool, typer.Option("--write", help="Write the numbers that are not as designed into the file.")
     ] = False,
+    traits: Annotated[
+        bool,
+        typer.Option(
+            "--traits", help="Look for a trait's mean where hours alone are logged: it is known to a third or so."
+        ),
+    ] = False,
     seed: options.Seed = 0,
     *,
     asked: logs.Asked,
@@ -41,7 +47,7 @@ def fit(
     design = closing.load(file)
     opened = asked.open(design)
     with progress_shares("fitting", closing.quiet) as progress:
-        found = run(design, opened, seed=seed, progress=progress)
+        found = run(design, opened, traits=traits, seed=seed, progress=progress)
     strong = [one.changes for one in found.estimates]
     title = f"{design.title}: numbers that the log tells (95 % intervals; strong: not as designed)"
     more = {} if found.found_kinds is None else {"kinds": found.kinds()}

@@ -99,20 +99,25 @@ class Fit:
         return f"<p>{escape(repr(self))}</p>" + str(self.table().to_html(index=False))
 
 
-def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], object] | None = None) -> Fit:
+def fit(
+    design: Design, log: Log, *, traits: bool = False, seed: int = 0,
+    progress: Callable[[float], object] | None = None,
+) -> Fit:  # fmt: skip
     """Read the numbers of the profiles off a log.
 
     Pause and `spread` from players' own pauses, `variation` from times of one player at one source and level, a trait
     from each player's own likelihood, `pursuit` from what was met, hours and days from the calendar, `stays` by Kaplan
     and Meier, `quit_chance_per_play_day` from the days after which somebody was gone, `share` from counts. Where no
     time of an encounter was logged, pause, `spread` and `pursuit` are those with which simulated players, cut off as
-    the log is, take as long in their levels; a trait stays as designed there. The fitted design is then held against
-    the log: where it differs at p below .01, it is refused, and so it is where pauses tell of several kinds of players
-    under one name.
+    the log is, take as long in their levels; a trait stays as designed there, unless it is asked for. The fitted design
+    is then held against the log: where it differs at p below .01, it is refused, and so it is where pauses tell of
+    several kinds of players under one name.
 
     Args:
         design: the design; the profiles that its players are of.
         log: the log, with its profiles named.
+        traits: whether the mean of a trait is to be looked for by hours too, where no time of an encounter was logged:
+            it comes out known to a third or so, and the other numbers less well beside it.
         seed: of the forecasts that it is held against.
         progress: is called with the share that is done now and then.
 
@@ -131,7 +136,7 @@ def fit(design: Design, log: Log, *, seed: int = 0, progress: Callable[[float], 
     """
     refuse_other_than_design(design)
     refuse_other_than_log(log)
-    work = ProfileFits(design, log, seed)
+    work = ProfileFits(design, log, seed, traits=traits)
     estimates: list[Estimate] = []
     named = [name for place, name in enumerate(design.profiles) if (work.habits.profiles == place).any()]
     for number, profile in enumerate(named):

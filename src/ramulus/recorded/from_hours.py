@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ramulus.design.player import BEST
+from ramulus.design.trait import VaryingTrait
 from ramulus.formula.functions import Array
 from ramulus.recorded.estimates import NOTHING, Ends
 from ramulus.recorded.forecast import Forecast, Span
@@ -30,6 +31,7 @@ GROUPS = 6  # Of levels side by side, which are looked at together: a single one
 LEAST, MOST = 0.2, 5.0  # Times what the design says.
 NEVER = math.log(30 * 86_400)  # Stands for a level that no simulated player finishes: longer than all that are.
 CLEAR = 0.35  # A number whose error beside the others is a larger share of it is not told apart.
+CLEAR_OF_TRAIT = 0.5  # Who asks for one knows that it is told poorly.
 Z = 1.959964
 
 
@@ -57,22 +59,37 @@ class HoursFit:
         span: what the log spans.
         track: the main track's place.
         seed: the seed of every draw.
+        trait: the trait that varies, where its mean is looked for too; "" where it is not.
+
+    Attributes:
+        before: what is looked for, by key, as the design has it.
     """
 
-    def __init__(self, design: Design, profile: str, recorded: Seen, span: Span, track: int, seed: int) -> None:
+    def __init__(
+        self, design: Design, profile: str, recorded: Seen, span: Span, track: int, seed: int, trait: str = ""
+    ) -> None:
         self._design, self._profile, self._recorded = design, profile, recorded
         self._span, self._track, self._seed = span, track, seed
         player = design.profile(profile)
-        self._before = {"seconds_between": float(player.seconds_between), "spread": float(player.spread)}
+        self.before = {"seconds_between": float(player.seconds_between), "spread": float(player.spread)}
         if player.pursuit != BEST and len(design.sources) > 1:
-            self._before["pursuit"] = float(player.pursuit)
-        why = "the design says 0, from which a search by hours does not begin: as designed"
-        self._not_begun = {key: why for key, value in self._before.items() if value == 0}
-        self._before = {key: value for key, value in self._before.items() if value > 0}
+            self.before["pursuit"] = float(player.pursuit)
+        self._ends: dict[str, tuple[float, float]] = {}
+        if trait:
+            of = player.traits[trait]
+            assert isinstance(of, VaryingTrait)
+            key = f"traits.{trait}.mean"
+            self.before[key] = mean = float(of.mean)
+            if mean > 0:
+                lowest = LEAST if of.at_least is None else max(LEAST, float(of.at_least) / mean)
+                self._ends[key] = lowest, MOST if of.at_most is None else min(MOST, float(of.at_most) / mean)
+        why = "the design says 0 or less, from which a search by hours does not begin: as designed"
+        self._not_begun = {key: why for key, value in self.before.items() if value <= 0}
+        self.before = {key: value for key, value in self.before.items() if value > 0}
 
     def found(self) -> FromHours:
         """Return the numbers, and which of them hours do not tell apart from the others."""
-        keys = list(self._before)
+        keys = list(self.before)
         if not keys:
             return FromHours({}, self._not_begun)
         logged = in_levels(self._recorded)
@@ -88,12 +105,23 @@ class HoursFit:
         if not told:
             return FromHours({}, not_told)
         ends = self._searched(told, used, logged[:, used], np.sqrt(np.diag(covariance)))
-        if beyond := [key for key, one in zip(told, ends, strict=True) if not math.isfinite(one[0])]:
+        beyond = [key for key, one in zip(told, ends, strict=True) if not math.isfinite(one[0])]
+        if self._ends.keys() & set(beyond):
+            return self._without_trait()
+        if beyond:
             # The others were looked for beside a number that is not the log's.
             where = f"{beyond[0]} lies outside {LEAST + STEP:g} to {MOST:g} times what the design says"
             return FromHours({}, not_told | dict.fromkeys(told, where), where)
-        numbers = {key: _times(self._before[key], one) for key, one in zip(told, ends, strict=True)}
+        numbers = {key: _times(self.before[key], one) for key, one in zip(told, ends, strict=True)}
         return FromHours(numbers, not_told)
+
+    def _without_trait(self) -> FromHours:
+        """Return what hours tell where a trait that was asked for went as far as it can: too little is known of it."""
+        (trait,) = self._ends
+        del self.before[trait]
+        self._ends = {}
+        self._not_begun[trait] = "hours tell too little of it: as designed; log source, success and seconds"
+        return self.found()
 
     def _covariance(self, simulated: Array, logged: Array) -> Array:
         """Return the covariance of what is compared, of a log's players and simulated ones together."""
@@ -104,7 +132,7 @@ class HoursFit:
         return np.asarray(np.cov(np.stack(drawn, axis=1)) * (1 + there / here) + least)
 
     def _played(self, keys: list[str], factors: Array) -> Seen:
-        values = {f"players.{self._profile}.{key}": self._before[key] * f for key, f in zip(keys, factors, strict=True)}
+        values = {f"players.{self._profile}.{key}": self.before[key] * f for key, f in zip(keys, factors, strict=True)}
         hours = float(self._recorded.end.max()) / 3600 + 1
         design = self._design.with_values({key: float(value) for key, value in values.items()})
         forecast = Forecast(design, self._profile, PLAYED, self._seed, self._span, self._track, hours)
@@ -112,11 +140,12 @@ class HoursFit:
 
     def _slopes(self, keys: list[str], used: Array, factors: Array) -> Array:
         columns = []
-        for place in range(len(keys)):
+        for place, key in enumerate(keys):
             more, less = factors.copy(), factors.copy()
-            more[place], less[place] = factors[place] + STEP, factors[place] - STEP
+            low, high = self._ends.get(key, (LEAST, math.inf))
+            more[place], less[place] = min(factors[place] + STEP, high), max(factors[place] - STEP, low)
             up, down = (summary(in_levels(self._played(keys, moved))[:, used]) for moved in (more, less))
-            columns.append((up - down) / (2 * STEP))
+            columns.append((up - down) / (more[place] - less[place]))
         return np.stack(columns, axis=1)
 
     def _searched(self, keys: list[str], used: Array, logged: Array, scale: Array) -> list[Ends]:
@@ -130,14 +159,16 @@ class HoursFit:
         def slopes_at(factors: Array) -> Array:
             return self._slopes(keys, used, factors) / scale[:, None]
 
+        lowest, highest = np.transpose([self._ends.get(key, (LEAST + STEP, MOST)) for key in keys])
         best = least_squares(
-            apart, np.ones(len(keys)), slopes_at, bounds=(LEAST + STEP, MOST), xtol=2e-3, ftol=1e-3, max_nfev=6
+            apart, np.ones(len(keys)), slopes_at, bounds=(lowest, highest), xtol=2e-3, ftol=1e-3, max_nfev=6
         )
         covariance = self._covariance(in_levels(self._played(keys, best.x))[:, used], logged)
         errors = _errors(best.jac, covariance / scale[:, None] / scale[None, :])
         ends = []
-        for value, error in zip(best.x.tolist(), errors.tolist(), strict=True):
-            inside = (LEAST + STEP) * 1.01 < value < MOST / 1.01
+        for key, value, error in zip(keys, best.x.tolist(), errors.tolist(), strict=True):
+            low, high = self._ends.get(key, (LEAST + STEP, MOST))
+            inside = low * 1.01 < value < high / 1.01
             far = math.exp(Z * error / value)  # By its logarithm: a number is above 0.
             ends.append((value, value / far, value * far) if inside else NOTHING)
         return ends
@@ -183,7 +214,11 @@ def _told_apart(keys: list[str], slopes: Array, covariance: Array) -> tuple[list
     not_told = {}
     while told:
         errors = _errors(weighted[:, told], middle)
-        vague = [place for place, error in zip(told, errors, strict=True) if not error <= CLEAR]
+        vague = [
+            place
+            for place, error in zip(told, errors, strict=True)
+            if not error <= (CLEAR_OF_TRAIT if keys[place].startswith("traits.") else CLEAR)
+        ]
         if not vague:
             break
         not_told[keys[vague[-1]]] = (

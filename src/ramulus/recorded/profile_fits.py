@@ -82,8 +82,8 @@ def _rounded(one: Estimate) -> float | int:
 class ProfileFits:
     """What is read of a log once, and used for one profile after the other."""
 
-    def __init__(self, design: Design, log: Log, seed: int) -> None:
-        self.design, self.log, self.seed = design, log, seed
+    def __init__(self, design: Design, log: Log, seed: int, *, traits: bool = False) -> None:
+        self.design, self.log, self.seed, self.traits = design, log, seed, traits
         if log.reading.rows == 0:
             for _ in log.batches():  # What it spans is known at its end.
                 pass
@@ -137,16 +137,17 @@ class ProfileFits:
         """
         player, at = self.design.profile(profile), f"players.{profile}"
         design = with_estimates(self.design, calendar)[0]
-        told = HoursFit(design, profile, self._seen(place), self.span, 0, self.seed).found()
+        varying = [name for name, trait in player.traits.items() if isinstance(trait, VaryingTrait)]
+        asked = varying[0] if self.traits and len(varying) == 1 else ""
+        search = HoursFit(design, profile, self._seen(place), self.span, 0, self.seed, asked)
+        told = search.found()
         self.not_told |= {f"{at}.{key}": why for key, why in told.not_told.items()}
         if told.at_bound:
             self.why_not = f"this design cannot have made this log: {profile}, {told.at_bound}"
-        varying = [name for name, trait in player.traits.items() if isinstance(trait, VaryingTrait)]
-        why = "hours in levels tell little of it: as designed; needs columns source, success and seconds"
-        self.not_told |= {f"{at}.traits.{name}": why for name in varying}
-        return [
-            estimate(f"{at}.{key}", float(getattr(player, key)), ends, OF_HOURS) for key, ends in told.numbers.items()
-        ]
+        why = "hours in levels tell little of it: as designed, unless asked for; log source, success and seconds"
+        why = "several traits vary together" if self.traits and not asked else why
+        self.not_told |= {f"{at}.traits.{name}": why for name in varying if name != asked}
+        return [estimate(f"{at}.{key}", search.before[key], ends, OF_HOURS) for key, ends in told.numbers.items()]
 
     def _own(self, mine: PlayerHabits) -> dict[str, Any]:
         """Return the players' own factors on time, by their sorted keys: how their pauses stand to the middle one."""
