@@ -229,10 +229,16 @@ def test_between_what_days_and_shares_are_met():
 
 def fit_of(values, misses, slopes, noise, goals=None):
     """A fit whose goals' misses vary by some noise, shape (resamples, goals), about what they are."""
-    slopes, known = np.array(slopes, dtype=float), Statistic(0.0, (Quantile({"a": np.ones(5)}, {"a": 1.0}, 0.5),))
+    slopes, known = np.array(slopes, dtype=float), Statistic(0.0, (Quantile({"a": np.arange(5.0)}, {"a": 1.0}, 0.5),))
     made = [
         SimpleNamespace(
-            miss=miss, again=miss + noise[:, row], found=known if goals is None else goals[row], slack=False
+            miss=miss,
+            again=miss + noise[:, row],
+            lead=miss,
+            lead_again=miss + noise[:, row],
+            side=BOTH,
+            slack=False,
+            found=known if goals is None else goals[row],
         )
         for row, miss in enumerate(misses)
     ]
@@ -324,6 +330,10 @@ def test_goals_that_do_not_fit_together_widen_what_is_said(ranges):
     for least, known in ((1e-5, False), (1e-3, True)):
         flat = Certainty(fit_of([10, 4], [0.0, 0.0], [[50.0, 0.0], [0.0, least]], 1e-7 * normal(2)), ranges)
         assert (flat.errors[1] < math.inf) == known and flat.errors[0] < math.inf
+    # Whole days hardly move among players drawn again: how far they are off is not measured by that.
+    whole = Statistic(0.0, (Quantile({"a": np.ones(5)}, {"a": 1.0}, 0.5),))
+    days = Certainty(fit_of([10], [3.0, -3.0], [[40.0], [40.0]], 1e-3 * normal(2), goals=[whole, whole]), ranges[:1])
+    assert days._misfit == 1
     # A goal that nobody gets to tells nothing, nor do fewer goals than numbers that one of them is.
     out = Certainty(fit_of([10], [3.0], [[40.0]], 0.5 * normal(1), goals=[None]), ranges[:1])
     assert out.errors.tolist() == [math.inf]

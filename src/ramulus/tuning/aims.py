@@ -77,6 +77,11 @@ class Aim:
         return min(off, 0.0) if self.side == NOT_BELOW else off
 
     @property
+    def lead(self) -> float:
+        """How far it is from its target on either side, as a search counts it: where it is off, its miss."""
+        return (self.value - self.target) / self.unit * self.counts
+
+    @property
     def counts(self) -> float:
         """What a tolerance that it is off counts in a search, against the other goals."""
         return math.sqrt(float(self.goal.weight)) * (MUST if self.goal.must else 1.0)
@@ -89,17 +94,18 @@ class Aim:
     @property
     def again(self) -> Array:
         """How far off it is for the players drawn again, as a search counts it, shape (resamples,)."""
-        return self._off_again * self.counts
+        lead = self.lead_again
+        if self.side == BOTH:
+            return lead
+        return np.maximum(lead, 0.0) if self.side == NOT_ABOVE else np.minimum(lead, 0.0)
 
     @property
-    def _off_again(self) -> Array:
+    def lead_again(self) -> Array:
+        """How far it is from its target on either side for the players drawn again, shape (resamples,)."""
         if self.found is None or not np.isfinite(self.found.again).all():
-            return np.full(RESAMPLES, self.off)
+            return np.full(RESAMPLES, self.lead)
         moved = (self.found.again - self.found.smooth) * widening(self.found.players) / self.unit
-        off = (self.value - self.target) / self.unit + moved
-        if self.side == BOTH:
-            return np.asarray(off)
-        return np.maximum(off, 0.0) if self.side == NOT_ABOVE else np.minimum(off, 0.0)
+        return np.asarray(self.lead + moved * self.counts)
 
     @property
     def reached(self) -> bool:

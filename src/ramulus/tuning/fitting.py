@@ -6,13 +6,13 @@ method for large-scale bound-constrained minimization problems", 1999), as SciPy
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ramulus.errors import RamulusError
-from ramulus.tuning.landscape import FLAT, NEAR_BY, Fit, Landscape, cost_of, spread_of
+from ramulus.tuning.descent import Descent
+from ramulus.tuning.landscape import Fit
 
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
@@ -23,13 +23,9 @@ MOST_TURNS, GAINED = 5, 0.02  # Turns of other starts, and the part of the misse
 NEARER = (0.0, 0.25, 0.06)  # Of the way between the bounds, on either side of the best; 0 for all of it.
 ALIKE = 0.02  # Of the way between the bounds: starts that near to one another end alike.
 BESIDE = 0.1  # Of the way between the bounds.
-MOST_STEPS, PARTS = 6, (1.0, 0.5, 0.25)
-ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
-SEEN = 0.3  # Of a standard error: shorter steps are chance.
-LONGEST = 0.3  # Of a coordinate at once: farther off nothing is straight.
 
 
-class Fitting(Landscape):
+class Fitting(Descent):
     """The search for numbers that meet the goals."""
 
     @property
@@ -54,94 +50,10 @@ class Fitting(Landscape):
             if turn and not better < (1 - GAINED) * cost:
                 break
         self._trials.doing = "nearer"
-        values = self._descend(values, self._players, most=4)
         values = self._to_near_bounds(values)
-        aims = self.aims(values, self._players)
-        if aims is None:
+        if self.aims(values, self._players) is None:
             raise RamulusError("no numbers between these bounds make a design that can be played; allowed: others")
-        return self._to_the_bottom(Fit(values, aims, *self._slopes(values, self._players, aims)))
-
-    def _to_the_bottom(self, fit: Fit) -> Fit:
-        """Return a fit from which no step leads nearer by more than chance tells: along a valley least squares stops.
-
-        Steps are those of Gauss and Newton, with what chance leaves open of them, and then along the valley itself:
-        awards rounded to whole XP make its floor uneven.
-        """
-        sloped = fit
-        for _ in range(MOST_STEPS):
-            if not (inside := self._movable(fit.values)):
-                break
-            better = self._by_steps(fit, inside) or self._along_the_valley(fit, inside)
-            if better is not None:
-                fit = better
-            elif self._alike(fit, sloped):
-                return fit
-            else:  # What no step by the slopes where it began leads nearer, one by its own may.
-                fit = sloped = self._sloped_anew(fit)
-        return fit if self._alike(fit, sloped) else self._sloped_anew(fit)
-
-    def _alike(self, fit: Fit, other: Fit) -> bool:
-        """Whether slopes are the same but for chance: numbers near to one another, and the same goals with room."""
-        if [aim.slack for aim in fit.aims] != [aim.slack for aim in other.aims]:
-            return False
-        return all(
-            one == two if own.number.whole else abs(own.x_of(one) - own.x_of(two)) < NEAR_BY
-            for own, one, two in zip(self._ranges, fit.values.tolist(), other.values.tolist(), strict=True)
-        )
-
-    def _sloped_anew(self, fit: Fit) -> Fit:
-        """Return a fit with the slopes where it is."""
-        slopes, again = self._slopes(fit.values, self._players, fit.aims)
-        return replace(fit, slopes=slopes, slopes_again=again)
-
-    def _by_steps(self, fit: Fit, inside: list[int]) -> Fit | None:
-        """Return the fit one step on, or a part of it, where that is nearer to the goals; else None."""
-        steps = fit.steps(inside)
-        size, sure = np.median(steps, axis=0), spread_of(steps)
-        size = np.where(sure < LONGEST, size, 0.0)  # What the goals say nothing of stays where it is.
-        if not (np.abs(size) > SEEN * sure).any():
-            return None
-        return next((one for part in PARTS if (one := self._moved(fit, inside, part * size)) is not None), None)
-
-    def _along_the_valley(self, fit: Fit, inside: list[int]) -> Fit | None:
-        """Return the nearest fit along the way that moves the goals least, where it is nearer; else None."""
-        if len(inside) < 2:
-            return None
-        slopes = fit.slopes[:, inside]
-        flat = np.linalg.svd(slopes)[2][-1]
-        length = float(spread_of(fit.steps(inside) @ flat))
-        if not length < LONGEST:  # A way of which the goals say nothing leads nowhere.
-            return None
-        across = np.eye(len(inside)) - np.outer(flat, flat)
-        found, least = None, fit.cost
-        for times in ALONG:
-            step = times * length * flat
-            aims = self.aims(self._stepped(fit, inside, step), self._players)
-            if aims is None:
-                continue
-            back = across @ -np.linalg.pinv(slopes, rcond=FLAT) @ np.array([aim.miss for aim in aims])
-            cost = self._cost(self._stepped(fit, inside, step + back), self._players)
-            if cost < least:
-                found, least = step + back, cost
-        return None if found is None else self._moved(fit, inside, found)
-
-    def _stepped(self, fit: Fit, which: list[int], step: Array) -> Array:
-        values = fit.values.copy()
-        for index, own in zip(which, step.tolist(), strict=True):
-            one = self._ranges[index]
-            values[index] = one.value_of(one.x_of(values[index]) + min(max(own, -LONGEST), LONGEST))
-        return values
-
-    def _movable(self, values: Array) -> list[int]:
-        return [i for i in self._free if self._ranges[i].low < values[i] < self._ranges[i].high]
-
-    def _moved(self, fit: Fit, which: list[int], step: Array) -> Fit | None:
-        """Return the fit some way on, with the slopes it has, where that is nearer to the goals; else None."""
-        values = self._stepped(fit, which, step)
-        aims = self.aims(values, self._players)
-        if aims is None or cost_of(aims) >= fit.cost:
-            return None
-        return replace(fit, values=values, aims=aims)
+        return self._to_the_bottom(values)
 
     def _to_near_bounds(self, values: Array) -> Array:
         """Return numbers that are at a bound where that is nearer to the goals: the method stays short of bounds."""

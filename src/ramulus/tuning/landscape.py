@@ -11,7 +11,8 @@ import numpy as np
 
 from ramulus.errors import DesignError
 from ramulus.simulation.resampling import RESAMPLES
-from ramulus.tuning.aims import BOTH, Aim, aims_of
+from ramulus.tuning.aims import Aim, aims_of
+from ramulus.tuning.one_sided import nearest_steps
 from ramulus.tuning.ranges import Range
 from ramulus.tuning.trials import Trials
 
@@ -25,7 +26,6 @@ NEAR_ENOUGH, NEAR_ENOUGH_OF_FEW = 3e-4, 3e-3
 WORTHLESS = 0.01
 OFF_LIMITS = 1e3  # How far off, in tolerances, numbers are that the design does not take.
 NEAR_BY = 0.06  # Of a coordinate: slopes change by no more than chance over so little.
-FLAT = 1e-6  # Of the steepest direction: nothing is known along a flatter one.
 KEPT = 60  # Runs that are remembered, as a search comes back to its last points.
 
 
@@ -36,29 +36,39 @@ class Fit:
     Attributes:
         values: the numbers, shape (n,).
         aims: what became of the goals.
-        slopes: how much each aim's miss moves with each coordinate, shape (aims, n).
-        slopes_again: the same for the players drawn again, shape (resamples, aims, n).
+        moves: how much each aim's lead moves with each coordinate, shape (aims, n).
+        moves_again: the same for the players drawn again, shape (resamples, aims, n).
     """
 
     values: Array
     aims: list[Aim]
-    slopes: Array
-    slopes_again: Array
+    moves: Array
+    moves_again: Array
+
+    @property
+    def slopes(self) -> Array:
+        """How much each aim's miss moves with each coordinate, shape (aims, n): one met with room says nothing."""
+        slack = np.array([aim.slack for aim in self.aims])
+        return np.where(slack[:, None], 0.0, self.moves)
 
     @property
     def cost(self) -> float:
         """The sum of squares of the misses, in tolerances."""
         return cost_of(self.aims)
 
+    @property
+    def leads(self) -> Array:
+        """How far each aim is from its target on either side, shape (aims,)."""
+        return np.array([aim.lead for aim in self.aims])
+
     def steps(self, which: list[int]) -> Array:
         """Return how far some coordinates are from the best, for the players drawn again, shape (resamples, n).
 
         The step of Gauss and Newton, with the misses and their slopes as each resample has them: what chance leaves
-        open of either is in it.
+        open of either is in it. A goal that is met with room counts where the step would miss it.
         """
-        misses = np.transpose([aim.again for aim in self.aims])
-        inverse = np.linalg.pinv(self.slopes_again[:, :, which], rcond=FLAT)
-        return np.asarray(-np.einsum("rna,ra->rn", inverse, misses))
+        leads = np.transpose([aim.lead_again for aim in self.aims])
+        return nearest_steps(leads, self.moves_again[:, :, which], np.array([aim.side for aim in self.aims]))
 
 
 def spread_of(steps: Array) -> Array:
@@ -86,7 +96,7 @@ class Landscape:
         self._free = [index for index, one in enumerate(ranges) if not one.number.whole]
         self._whole = [index for index, one in enumerate(ranges) if one.number.whole]
         self._known: dict[tuple[int, bytes], list[Aim] | None] = {}
-        self._sloped: tuple[Array, list[float], list[bool], Array] | None = None
+        self._last_slopes: tuple[Array, list[float], list[bool], Array] | None = None
         self.best: tuple[int, float, Array] | None = None
 
     def aims(self, values: Array, players: int) -> list[Aim] | None:
@@ -157,12 +167,12 @@ class Landscape:
         aims = self.aims(self._with(values, x), players) or []
         slack = [aim.slack for aim in aims]
         whole = [float(values[index]) for index in self._whole]
-        if self._sloped is not None:
-            at, others, pattern, slopes = self._sloped
+        if self._last_slopes is not None:
+            at, others, pattern, slopes = self._last_slopes
             if others == [players, *whole] and pattern == slack and bool((np.abs(x - at) < NEAR_BY).all()):
                 return slopes
         slopes = self._slopes_at(values, x, players, width)
-        self._sloped = x.copy(), [players, *whole], slack, slopes
+        self._last_slopes = x.copy(), [players, *whole], slack, slopes
         return slopes
 
     def _slopes_at(self, values: Array, x: Array, players: int, width: int) -> Array:
@@ -183,8 +193,14 @@ class Landscape:
                     break
         return slopes
 
+    def _sloped(self, values: Array) -> Fit:
+        """Return the fit at some numbers that can be played, with the slopes there."""
+        aims = self.aims(values, self._players)
+        assert aims is not None
+        return Fit(values, aims, *self._slopes(values, self._players, aims))
+
     def _slopes(self, values: Array, players: int, aims: list[Aim]) -> tuple[Array, Array]:
-        """Return how much each miss moves with the coordinate of every number, and the same for players drawn again.
+        """Return how much each lead moves with the coordinate of every number, and the same for players drawn again.
 
         Of whole numbers it is over a step of one.
         """
@@ -200,15 +216,10 @@ class Landscape:
                 moved.append(there if there is not None else aims)
             if ends[0] != ends[1]:
                 apart = ends[0] - ends[1]
-                slopes[:, index] = [(up.miss - down.miss) / apart for up, down in zip(*moved, strict=True)]
+                slopes[:, index] = [(up.lead - down.lead) / apart for up, down in zip(*moved, strict=True)]
                 again[:, :, index] = np.transpose(
-                    [(up.again - down.again) / apart for up, down in zip(*moved, strict=True)]
+                    [(up.lead_again - down.lead_again) / apart for up, down in zip(*moved, strict=True)]
                 )
-        # A goal that is met with room says nothing here, whatever a wide step would make of it.
-        slopes[[aim.slack for aim in aims]] = 0.0
-        for row, aim in enumerate(aims):
-            if aim.side != BOTH:
-                again[:, row] *= (aim.again != 0)[:, None]
         return slopes, again
 
     @staticmethod

@@ -33,6 +33,7 @@ GOALS = (
 )  # fmt: skip
 MOST_DIGITS = 8
 SPOILS = 0.25  # Of a tolerance: rounding that moves a goal farther is too much.
+FAR = 1.0  # Tolerances: rounding that is expected to move a goal farther does.
 CONFIRMED_BY = 3  # Times the players of the search.
 
 
@@ -151,6 +152,8 @@ def _rounded(fitting: Fitting, fit: Fit, ranges: Sequence[Range], players: int) 
     for digits in range(1, MOST_DIGITS):
         each = zip(ranges, fit.values.tolist(), strict=True)
         rounded = np.array([_to_digits(one, value, digits) for one, value in each])
+        if (np.abs(fitting.expected(fit, rounded)) > np.abs([aim.off for aim in fit.aims]) + FAR).any():
+            continue  # Not worth a run.
         aims = fitting.aims(rounded, players)
         if aims is not None and all(_as_good(now, then) for now, then in zip(aims, fit.aims, strict=True)):
             return rounded
