@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from ramulus.tuning.aims import BOTH
 from ramulus.tuning.landscape import NEAR_BY, WORTHLESS, Fit, Landscape, cost_of, spread_of
 from ramulus.tuning.one_sided import FLAT, counted, nearest_steps
 
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 
 LONGEST = 0.3  # Of a coordinate at once: farther off nothing is straight.
 MOST_STEPS, MOST_TURNS = 8, 4
+HOMEWARD, PARTS = 0.1, (1.0, 0.7, 0.5, 0.25)  # Tolerances that a coordinate counts which is 1 from where it began.
 SHORTER = 0.5  # Of a step that led up.
 ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
 UNEVEN = 0.25  # Of a tolerance: who is off by less is near enough.
@@ -41,6 +43,19 @@ class Descent(Landscape):
                 found = beyond
             fit = self._sloped(found.values)
         return fit
+
+    def _homeward(self, values: Array, players: int) -> Array:
+        """Return numbers that bring goals about as near, nearer to the design's own where goals hardly feel it."""
+        home = (self._coordinates(self._start) - self._coordinates(values))[self._free]
+        aims = self.aims(values, players)
+        if aims is None or not len(home) or np.abs(home).max() < NEAR_BY:
+            return values
+        slopes = np.concatenate([self._leads_beside(values, players), HOMEWARD * np.eye(len(home))])
+        leads = np.concatenate([[aim.lead for aim in aims], -HOMEWARD * home])
+        sides = np.array([*(aim.side for aim in aims), *[BOTH] * len(home)])
+        step = nearest_steps(leads[None], slopes[None], sides)[0]
+        parts = (self._stepped(values, self._free, part * step) for part in PARTS)
+        return next((one for one in parts if self._cost(one, players) < cost_of(aims) + WORTHLESS), values)
 
     def _along_the_valley(self, fit: Fit) -> Fit | None:
         """Return the nearest fit along the way that moves the goals least, where it is nearer; else None.
@@ -98,9 +113,6 @@ class Descent(Landscape):
         sides, counts = (np.array([getattr(aim, name) for aim in fit.aims]) for name in ("side", "counts"))
         leads = fit.leads + fit.moves @ (self._coordinates(values) - self._coordinates(fit.values))
         return np.asarray(counted(leads, sides) / counts)
-
-    def _coordinates(self, values: Array) -> Array:
-        return np.array([one.x_of(value) for one, value in zip(self._ranges, values.tolist(), strict=True)])
 
     def _alike(self, fit: Fit, other: Fit) -> bool:
         """Whether slopes are the same but for chance: numbers near to one another, and the same goals reached."""

@@ -28,10 +28,6 @@ BESIDE = 0.1  # Of the way between the bounds.
 class Fitting(Descent):
     """The search for numbers that meet the goals."""
 
-    @property
-    def _start(self) -> Array:
-        return np.array([one.start for one in self._ranges], dtype=np.float64)
-
     def fit(self) -> Fit:
         """Return the best numbers that were found."""
         few = min(FEW, self._players)
@@ -49,6 +45,7 @@ class Fitting(Descent):
             values = found if better < cost else values
             if turn and not better < (1 - GAINED) * cost:
                 break
+        values = self._homeward(values, few)
         self._trials.doing = "nearer"
         values = self._to_near_bounds(values)
         if self.aims(values, self._players) is None:

@@ -11,7 +11,7 @@ import numpy as np
 
 from ramulus.errors import DesignError
 from ramulus.simulation.resampling import RESAMPLES
-from ramulus.tuning.aims import Aim, aims_of
+from ramulus.tuning.aims import SURELY, Aim, aims_of
 from ramulus.tuning.one_sided import nearest_steps
 from ramulus.tuning.ranges import Range
 from ramulus.tuning.trials import Trials
@@ -19,10 +19,9 @@ from ramulus.tuning.trials import Trials
 if TYPE_CHECKING:
     from ramulus.formula.functions import Array
 
-STEP, STEP_OF_FEW = 0.03, 0.05
+STEP = 0.05
 WIDE_STEP = 0.15  # Where slopes tell how sure a number is: awards rounded to whole XP make short steps uneven.
-MANY = 1000  # Players from which on the smaller step is seen.
-NEAR_ENOUGH, NEAR_ENOUGH_OF_FEW = 3e-4, 3e-3
+NEAR_ENOUGH = 3e-3
 WORTHLESS = 0.01
 OFF_LIMITS = 1e3  # How far off, in tolerances, numbers are that the design does not take.
 NEAR_BY = 0.06  # Of a coordinate: slopes change by no more than chance over so little.
@@ -99,6 +98,10 @@ class Landscape:
         self._last_slopes: tuple[Array, list[float], list[bool], Array] | None = None
         self.best: tuple[int, float, Array] | None = None
 
+    @property
+    def _start(self) -> Array:
+        return np.array([one.start for one in self._ranges], dtype=np.float64)
+
     def aims(self, values: Array, players: int) -> list[Aim] | None:
         """Return what becomes of the goals with some numbers; None where the design does not take them."""
         key = players, values.tobytes()
@@ -114,7 +117,9 @@ class Landscape:
             result = self._trials.play(design, players)
         except DesignError:
             return None
-        aims = [aim for goal in self._trials.goals for aim in aims_of(goal, result)]
+        # One-sided goals keep as clear of chance as all players will have to, not as few would.
+        surely = SURELY * math.sqrt(min(players / self._players, 1.0))
+        aims = [aim for goal in self._trials.goals for aim in aims_of(goal, result, surely)]
         cost = cost_of(aims)
         if self.best is None or (players, -cost) > (self.best[0], -self.best[1]):
             self.best = players, cost, values
@@ -149,15 +154,14 @@ class Landscape:
         from scipy.optimize import least_squares
 
         # What the misses gain by less than a hundredth of a squared tolerance is not worth a run.
-        width, near = len(first), NEAR_ENOUGH if players >= MANY else NEAR_ENOUGH_OF_FEW
-        enough = min(max(WORTHLESS / cost_of(first), near), 0.1)
+        width, enough = len(first), min(max(WORTHLESS / cost_of(first), NEAR_ENOUGH), 0.1)
         ends = np.array([self._ranges[index].ends for index in self._free]).T
         start = np.array([self._ranges[index].x_of(values[index]) for index in self._free])
         found = least_squares(
             lambda x: self._misses(self._with(values, x), players, width),
             np.clip(start, ends[0], ends[1]),
             jac=lambda x: self._slopes_near(values, x, players, width),
-            bounds=(ends[0], ends[1]), method="trf", xtol=near, ftol=enough, max_nfev=most,
+            bounds=(ends[0], ends[1]), method="trf", xtol=NEAR_ENOUGH, ftol=enough, max_nfev=most,
             x_scale="jac",
         )  # fmt: skip
         return self._with(values, found.x)
@@ -178,20 +182,40 @@ class Landscape:
     def _slopes_at(self, values: Array, x: Array, players: int, width: int) -> Array:
         """Return the slopes over a step to one side: all runs share their draws, so chance hardly bends them."""
         slopes, here = np.zeros((width, len(x))), self._misses(self._with(values, x), players, width)
-        for column, index in enumerate(self._free):
-            one = self._ranges[index]
-            step = max(STEP if players >= MANY else STEP_OF_FEW, one.least_step(one.value_of(x[column])))
-            sides = [float(np.clip(x[column] + way * step, *one.ends)) for way in (1, -1)]
-            # The side with more room before a bound; the other one where the design does not take it.
-            for end in sorted(sides, key=lambda end: -abs(end - x[column])):
-                at = x.copy()
-                at[column] = end
-                if end != x[column] and self.aims(self._with(values, at), players) is not None:
-                    slopes[:, column] = (self._misses(self._with(values, at), players, width) - here) / (
-                        end - x[column]
-                    )
-                    break
+        for column in range(len(x)):
+            if (at := self._beside(values, x, column, players)) is not None:
+                there = self._misses(self._with(values, at), players, width)
+                slopes[:, column] = (there - here) / (at[column] - x[column])
         return slopes
+
+    def _beside(self, values: Array, x: Array, column: int, players: int) -> Array | None:
+        """Return the point a step beside one along a coordinate, where it can be played; else None.
+
+        It is on the side with more room before a bound, or the other one where the design does not take that.
+        """
+        one = self._ranges[self._free[column]]
+        step = max(STEP, one.least_step(one.value_of(x[column])))
+        sides = [float(np.clip(x[column] + way * step, *one.ends)) for way in (1, -1)]
+        for end in sorted(sides, key=lambda end: -abs(end - x[column])):
+            at = x.copy()
+            at[column] = end
+            if end != x[column] and self.aims(self._with(values, at), players) is not None:
+                return at
+        return None
+
+    def _leads_beside(self, values: Array, players: int) -> Array:
+        """Return how leads move with coordinates that are not whole, by a step beside each, shape (aims, n)."""
+        x = self._coordinates(values)[self._free]
+        here = [aim.lead for aim in self.aims(values, players) or ()]
+        slopes = np.zeros((len(here), len(x)))
+        for column in range(len(x)):
+            if (at := self._beside(values, x, column, players)) is not None:
+                there = [aim.lead for aim in self.aims(self._with(values, at), players) or ()]
+                slopes[:, column] = np.subtract(there, here) / (at[column] - x[column])
+        return slopes
+
+    def _coordinates(self, values: Array) -> Array:
+        return np.array([one.x_of(value) for one, value in zip(self._ranges, values.tolist(), strict=True)])
 
     def _sloped(self, values: Array) -> Fit:
         """Return the fit at some numbers that can be played, with the slopes there."""
@@ -210,7 +234,7 @@ class Landscape:
             ends, moved = [], []
             for direction in (1, -1):
                 at = values.copy()
-                at[index] = self._beside(one, float(values[index]), direction)
+                at[index] = self._stepped_aside(one, float(values[index]), direction)
                 there = self.aims(at, players)
                 ends.append(one.x_of(at[index] if there is not None else values[index]))
                 moved.append(there if there is not None else aims)
@@ -223,7 +247,7 @@ class Landscape:
         return slopes, again
 
     @staticmethod
-    def _beside(one: Range, value: float, direction: int) -> float:
+    def _stepped_aside(one: Range, value: float, direction: int) -> float:
         """Return a number a step up or down, within its bounds."""
         if one.number.whole:
             return float(np.clip(value + direction, one.low, one.high))
