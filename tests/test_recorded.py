@@ -28,7 +28,7 @@ from ramulus.recorded.kinds import kinds_of
 from ramulus.recorded.sampling import Habits, sampled
 from ramulus.recorded.seen import Seen, seen_in
 from ramulus.recorded.survival import left_of, median_of, ratio_of, residuals
-from ramulus.words.recorded import fit_lines, replay_lines
+from ramulus.words.recorded import fit_lines, observed_lines, replay_lines
 from test_every_rule import some_design
 
 DEMO = rm.demo_design()
@@ -458,6 +458,7 @@ def test_a_log_of_the_design_agrees_and_one_of_another_is_named(tmp_path):
     assert not found.agrees and list(DEMO.sources)[first.place] == "bark_borer" and first.what == "seconds"
     assert first.low < first.effect < first.high and 1.02 < first.effect < 1.09
     assert found.verdicts()["culprit"][0].startswith("bark_borer takes")
+    assert DEMO.party and "everyone alone" in list(observed_lines(found))[-1]
     pause = DEMO.with_values({"players.steady.seconds_between": 30})
     (one,) = held(DEMO, recorded(pause, "steady", 60, seed=13), tmp_path).profiles
     assert one.agreement.culprits[0].what == "pause" and one.agreement.speed < 0.001

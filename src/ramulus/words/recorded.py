@@ -127,6 +127,8 @@ def observed_lines(found: Observed) -> Iterator[str]:
     """Yield whether each kind of players does as forecast, and where not, a sentence a line."""
     for one in found.profiles:
         yield from _profile_lines(found, one)
+    if found.design.party is not None and any(one.agreement.verdict == "differs" for one in found.profiles):
+        yield "forecasts play everyone alone: what was played in a party takes other times and pays otherwise"
 
 
 def _profile_lines(found: Observed, one: OfProfile) -> Iterator[str]:
