@@ -286,6 +286,21 @@ def test_a_save_says_what_it_changed_and_a_mistake_leaves_the_page(canopy):
     session.close()
 
 
+def test_what_waits_when_the_bench_is_closed_is_refused(canopy):
+    async def go():
+        waiting = [asyncio.create_task(session.preview({}, "pace")) for _ in range(4)]
+        saved = asyncio.create_task(session.read())
+        await asyncio.sleep(0)
+        session.close()
+        ended = await asyncio.gather(*waiting, saved, session.told(), session.read(), return_exceptions=True)
+        assert ended[4] is ended[6] is None and str(ended[5]) == "the bench is closed"
+        assert all(isinstance(one, dict) or str(one) == "the bench is closed" for one in ended[:4])
+        assert any(isinstance(one, rm.RamulusError) for one in ended[:4])
+
+    session = session_of(canopy)
+    asyncio.run(go())
+
+
 def test_values_are_tried_kept_and_taken_back(canopy):
     before = canopy.read_text(encoding="utf-8")
 

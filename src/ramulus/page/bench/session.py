@@ -9,6 +9,7 @@ import time
 import traceback
 from collections.abc import AsyncIterator, Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -236,19 +237,19 @@ class Session:
         return self._known.saved
 
     async def _in_hand(self, hand: ThreadPoolExecutor, work: Callable[[], T]) -> T:
-        if self._closed:
-            raise RamulusError("the bench is closed")
-
         def held() -> T:
             with self._at_work[hand]:  # So that `at_rest` knows of it.
                 return work()
 
-        return await asyncio.get_running_loop().run_in_executor(hand, held)
+        try:
+            return await asyncio.get_running_loop().run_in_executor(hand, held)
+        except (asyncio.CancelledError, RuntimeError):  # It was still to be begun, or is asked for too late.
+            if not self._closed:
+                raise
+            raise RamulusError("the bench is closed") from None
 
     async def _do(self, work: Callable[[], None]) -> None:
         """Do some work in the one thread, unless something newer is asked for before it is done."""
-        if self._closed:
-            return
         self._wanted += 1
         ticket = self._wanted
 
@@ -267,7 +268,8 @@ class Session:
 
         self._working = True
         self._windows.tell()
-        await self._in_hand(self._hand, run)
+        with suppress(RamulusError):  # Of what is closed meanwhile: `run` keeps all others to itself.
+            await self._in_hand(self._hand, run)
         if ticket == self._wanted:
             self._working = False
             self._windows.tell()
