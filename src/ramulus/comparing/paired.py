@@ -77,7 +77,7 @@ def difference(first: Statistic, second: Statistic, *, cannot_differ: bool = Fal
     if first.players < FEWEST:
         return Difference(value, math.nan, math.nan)
     low, high = _of_shares(first, second) if first.counted else _of_pairs(first, second)
-    lattice = first.on_lattice or second.on_lattice
+    lattice = any(quantile.on_lattice for quantile in (*first.quantiles, *second.quantiles))
     low, high = (end if math.isfinite(end) else math.nan for end in (min(low, value), max(high, value)))
     return Difference(value, low, high, lattice)
 

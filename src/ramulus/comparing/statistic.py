@@ -120,11 +120,6 @@ class Statistic:
         return cls(value, (), which, weights, counted=True)
 
     @property
-    def on_lattice(self) -> bool:
-        """Whether it is read off numbers that repeat, such as days."""
-        return any(quantile.on_lattice for quantile in self.quantiles)
-
-    @property
     def known(self) -> bool:
         """Whether enough players got there."""
         return math.isfinite(self.value)

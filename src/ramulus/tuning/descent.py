@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ramulus.tuning.aims import BOTH
-from ramulus.tuning.landscape import NEAR_BY, WORTHLESS, Fit, Landscape, cost_of, spread_of
+from ramulus.tuning.landscape import NEAR_BY, WORTHLESS, Fit, Landscape, cost_of, leads_of, spread_of
 from ramulus.tuning.one_sided import FLAT, counted, nearest_steps
 
 if TYPE_CHECKING:
@@ -25,8 +25,8 @@ HOMEWARD, PARTS = 0.1, (1.0, 0.7, 0.5, 0.25)  # Tolerances that a coordinate cou
 SHORTER = 0.5  # Of a step that led up.
 ALONG = (-2.0, -1.0, 1.0, 2.0)  # Standard errors.
 UNEVEN = 0.25  # Of a tolerance: who is off by less is near enough.
-DAMPED = np.concatenate([[0.0], np.geomspace(1e-7, 1e3, 31)])  # Of the steepest slope.
-SPARED = 0.1  # Of what a step could bring: what a shorter one may leave.
+DAMPED = np.concatenate([[0.0], np.geomspace(1e-7, 1e3, 31)])  # Of the square of the steepest slope.
+SPARED = 0.01  # Of what a step could bring: what a shorter one may leave.
 
 
 class Descent(Landscape):
@@ -46,12 +46,16 @@ class Descent(Landscape):
 
     def _homeward(self, values: Array, players: int) -> Array:
         """Return numbers that bring goals about as near, nearer to the design's own where goals hardly feel it."""
-        home = (self._coordinates(self._start) - self._coordinates(values))[self._free]
+        x = self._coordinates(values)[self._free]
+        home = self._coordinates(self._start)[self._free] - x
         aims = self.aims(values, players)
         if aims is None or not len(home) or np.abs(home).max() < NEAR_BY:
             return values
-        slopes = np.concatenate([self._leads_beside(values, players), HOMEWARD * np.eye(len(home))])
-        leads = np.concatenate([[aim.lead for aim in aims], -HOMEWARD * home])
+        slopes = self._slopes_at(
+            values, x, players, lambda at: leads_of(self.aims(self._with(values, at), players) or aims)
+        )
+        slopes = np.concatenate([slopes, HOMEWARD * np.eye(len(home))])
+        leads = np.concatenate([leads_of(aims), -HOMEWARD * home])
         sides = np.array([*(aim.side for aim in aims), *[BOTH] * len(home)])
         step = nearest_steps(leads[None], slopes[None], sides)[0]
         parts = (self._stepped(values, self._free, part * step) for part in PARTS)
@@ -100,12 +104,12 @@ class Descent(Landscape):
                 radius = SHORTER * float(np.abs(step).max())
                 continue
             found = replace(best, values=values, aims=aims)
-            bent = np.array([aim.lead for aim in aims]) - leads - slopes @ taken
+            bent = leads_of(aims) - leads - slopes @ taken
             slopes += np.outer(bent, taken) / (taken @ taken)
             if found.cost < best.cost:
                 best = found
             else:
-                radius = float(np.abs(step).max()) * SHORTER
+                radius = SHORTER * float(np.abs(step).max())
         return best
 
     def expected(self, fit: Fit, values: Array) -> Array:

@@ -1,7 +1,8 @@
 """Least squares on the misses of goals: numbers that bring every goal as near to its wish as they can together.
 
-The method is a trust region reflective one (Branch, Coleman and Li, "A subspace, interior, and conjugate gradient
-method for large-scale bound-constrained minimization problems", 1999), as SciPy has it; every evaluation is a run.
+With few players the method is a trust region reflective one (Branch, Coleman and Li, "A subspace, interior, and
+conjugate gradient method for large-scale bound-constrained minimization problems", 1999), as SciPy has it; with all of
+them it is that of `descent.py`. Every evaluation is a run.
 """
 
 from __future__ import annotations

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -58,7 +58,7 @@ class Fit:
     @property
     def leads(self) -> Array:
         """How far each aim is from its target on either side, shape (aims,)."""
-        return np.array([aim.lead for aim in self.aims])
+        return leads_of(self.aims)
 
     def steps(self, which: list[int]) -> Array:
         """Return how far some coordinates are from the best, for the players drawn again, shape (resamples, n).
@@ -74,6 +74,11 @@ def spread_of(steps: Array) -> Array:
     """Return the standard deviation of each column by its middle two thirds: a few wild rows are no measure of it."""
     low, high = np.quantile(steps, [0.1587, 0.8413], axis=0)
     return np.asarray((high - low) / 2)
+
+
+def leads_of(aims: Sequence[Aim]) -> Array:
+    """Return how far each aim is from its target on either side, shape (aims,)."""
+    return np.array([aim.lead for aim in aims])
 
 
 def cost_of(aims: Sequence[Aim]) -> float:
@@ -155,18 +160,22 @@ class Landscape:
 
         # What the misses gain by less than a hundredth of a squared tolerance is not worth a run.
         width, enough = len(first), min(max(WORTHLESS / cost_of(first), NEAR_ENOUGH), 0.1)
+
+        def misses(x: Array) -> Array:
+            return self._misses(self._with(values, x), players, width)
+
         ends = np.array([self._ranges[index].ends for index in self._free]).T
         start = np.array([self._ranges[index].x_of(values[index]) for index in self._free])
         found = least_squares(
-            lambda x: self._misses(self._with(values, x), players, width),
+            misses,
             np.clip(start, ends[0], ends[1]),
-            jac=lambda x: self._slopes_near(values, x, players, width),
+            jac=lambda x: self._slopes_near(values, x, players, misses),
             bounds=(ends[0], ends[1]), method="trf", xtol=NEAR_ENOUGH, ftol=enough, max_nfev=most,
             x_scale="jac",
         )  # fmt: skip
         return self._with(values, found.x)
 
-    def _slopes_near(self, values: Array, x: Array, players: int, width: int) -> Array:
+    def _slopes_near(self, values: Array, x: Array, players: int, misses: Callable[[Array], Array]) -> Array:
         """Return the slopes at a point, or those of a point so near that they are the same but for chance."""
         aims = self.aims(self._with(values, x), players) or []
         slack = [aim.slack for aim in aims]
@@ -175,17 +184,20 @@ class Landscape:
             at, others, pattern, slopes = self._last_slopes
             if others == [players, *whole] and pattern == slack and bool((np.abs(x - at) < NEAR_BY).all()):
                 return slopes
-        slopes = self._slopes_at(values, x, players, width)
+        slopes = self._slopes_at(values, x, players, misses)
         self._last_slopes = x.copy(), [players, *whole], slack, slopes
         return slopes
 
-    def _slopes_at(self, values: Array, x: Array, players: int, width: int) -> Array:
-        """Return the slopes over a step to one side: all runs share their draws, so chance hardly bends them."""
-        slopes, here = np.zeros((width, len(x))), self._misses(self._with(values, x), players, width)
+    def _slopes_at(self, values: Array, x: Array, players: int, read: Callable[[Array], Array]) -> Array:
+        """Return the slopes of what is read at a point, over a step to one side; shape (aims, n).
+
+        All runs share their draws, so chance hardly bends them.
+        """
+        here = read(x)
+        slopes = np.zeros((len(here), len(x)))
         for column in range(len(x)):
             if (at := self._beside(values, x, column, players)) is not None:
-                there = self._misses(self._with(values, at), players, width)
-                slopes[:, column] = (there - here) / (at[column] - x[column])
+                slopes[:, column] = (read(at) - here) / (at[column] - x[column])
         return slopes
 
     def _beside(self, values: Array, x: Array, column: int, players: int) -> Array | None:
@@ -202,17 +214,6 @@ class Landscape:
             if end != x[column] and self.aims(self._with(values, at), players) is not None:
                 return at
         return None
-
-    def _leads_beside(self, values: Array, players: int) -> Array:
-        """Return how leads move with coordinates that are not whole, by a step beside each, shape (aims, n)."""
-        x = self._coordinates(values)[self._free]
-        here = [aim.lead for aim in self.aims(values, players) or ()]
-        slopes = np.zeros((len(here), len(x)))
-        for column in range(len(x)):
-            if (at := self._beside(values, x, column, players)) is not None:
-                there = [aim.lead for aim in self.aims(self._with(values, at), players) or ()]
-                slopes[:, column] = np.subtract(there, here) / (at[column] - x[column])
-        return slopes
 
     def _coordinates(self, values: Array) -> Array:
         return np.array([one.x_of(value) for one, value in zip(self._ranges, values.tolist(), strict=True)])

@@ -33,7 +33,7 @@ def nearest_steps(misses: Array, slopes: Array, sides: Array) -> Array:
     there = misses
     for _ in range(MOST_TURNS):
         off = counted(there, sides)
-        inverse = np.linalg.pinv(slopes * (off != 0)[:, :, None], rcond=FLAT)
+        inverse = np.linalg.pinv(slopes * ((sides == BOTH) | (off != 0))[:, :, None], rcond=FLAT)
         way = -np.einsum("pnm,pm->pn", inverse, off)
         moved = np.einsum("pmn,pn->pm", slopes, way)
         part = _lowest(there, moved, sides)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
-from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
 import pandas as pd
@@ -122,17 +121,8 @@ def sensitivity(
     return table
 
 
-AlikeUpTo = Callable[[str], int]
-
-
-def _cannot_differ(goal: Goal, one: SimulationResult, two: SimulationResult, alike_up_to: AlikeUpTo) -> bool:
-    """Whether two runs play the same, for certain, as far as a goal looks.
-
-    Args:
-        goal: the goal.
-        one, two: the runs.
-        alike_up_to: tells up to which level a profile's players play the same.
-    """
+def _cannot_differ(goal: Goal, one: SimulationResult, two: SimulationResult) -> bool:
+    """Whether two runs play the same, for certain, as far as a goal looks."""
     names = [group.profile for group in groups_of(goal, one)]
     names += [goal.compared_with] if isinstance(goal, RatioGoal) else []
     if any(one.design.profile(name) != two.design.profile(name) for name in names):
@@ -142,7 +132,7 @@ def _cannot_differ(goal: Goal, one: SimulationResult, two: SimulationResult, ali
     if isinstance(goal, StillPlayingGoal) and not all(quit_alike(*pair) for pair in quits):
         return False
     far = [last_level_of([goal], run.design) or run.design.track().max_level + 1 for run in (one, two)]
-    return all(alike_up_to(name) >= max(far) - one.design.track().start_level for name in names)
+    return all(same_up_to(one, two, name) >= max(far) - one.design.track().start_level for name in names)
 
 
 class _Moved:
@@ -152,7 +142,6 @@ class _Moved:
         self, trials: Trials, number: NamedNumber, bases: list[Base], played: SimulationResult, players: int
     ) -> None:  # fmt: skip
         self._trials, self._number, self._bases, self._players = trials, number, bases, players
-        self._alike_up_to: dict[tuple[int, int], AlikeUpTo] = {}
         trials.doing = number.place
         self._steps = steps_of(number, self._felt)
         # Two steps only tell whether one is straight: half of the players are enough.
@@ -216,15 +205,9 @@ class _Moved:
         steps = self._steps
         apart = steps.apart(steps.at(low), steps.at(high)) if steps.by_percent and not share else float(high - low)
         scale = 1.0 if steps.by_percent and not share else 100.0
-        same = _cannot_differ(self._bases[index].goal, self._runs[low], self._runs[high], self._alike(low, high))
+        same = _cannot_differ(self._bases[index].goal, self._runs[low], self._runs[high])
         found = [scale * number / apart for number in difference(one, two, cannot_differ=same)[:3]]
         return Change(found[0], *(found[1:] if apart > 0 else found[:0:-1]))
-
-    def _alike(self, low: int, high: int) -> AlikeUpTo:
-        """Return what tells up to which level a profile's players play the same at two steps; each is found once."""
-        return self._alike_up_to.setdefault(
-            (low, high), cache(lambda player: same_up_to(self._runs[low], self._runs[high], player))
-        )
 
     def _note(self, index: int, base: Base, near: Change | None, far: Change | None) -> str:
         if not base.statistic.known:
