@@ -33,7 +33,7 @@ from ramulus.recorded.goals_met import goals_met
 from ramulus.recorded.kinds import kinds_of
 from ramulus.recorded.rows import Batch
 from ramulus.recorded.sample_files import hours_in
-from ramulus.recorded.sampling import DAY, Habits, first_midnight, sampled
+from ramulus.recorded.sampling import DAY, Habits, first_midnight, people, sampled
 from ramulus.recorded.seen import Seen, seen_in
 from ramulus.recorded.survival import Median, median_of, ratio_of
 
@@ -76,7 +76,7 @@ def recorded(played: rm.Design, cell: Cell, seed: int) -> list[Batch]:
     """Return a log: rows until players quit, or the log ends, some lost and some doubled."""
     habits, chance = Habits(meals=0.1), np.random.default_rng([seed, 1])
     found = []
-    hours, numbers = hours_in(played, cell.profile, cell.days, habits), np.arange(cell.players, dtype=np.int64)
+    hours, numbers = hours_in(played, cell.profile, cell.days, habits), people(cell.players, cell.profile, seed)
     for some in sampled(played, cell.profile, numbers, seed, hours, habits):
         batch = some.batch
         stays = (some.clock <= some.quit_clock[batch.owner]) & (batch.rows.time < span_over(played, cell.days).ends)

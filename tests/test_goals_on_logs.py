@@ -108,7 +108,7 @@ def test_a_log_says_of_each_goal_what_simulated_players_say(tmp_path, cli):
         ran.status == 1
         and "Goals, on this log: " in ran.out
         and str(judged[0]) in ran.out
-        and "596 players, over 50.1 days" in ran.err
+        and "600 players, over 50.1 days" in ran.err
     )
     as_json = cli("check", tmp_path / "d.toml", "--goals", "--recorded", log, "--format", "json")
     assert [row["verdict"] for row in json.loads(as_json.out)["goals"]] == [one.verdict for one in judged]

@@ -16,7 +16,7 @@ from ramulus.design.calendar import WEEKDAYS
 from ramulus.errors import DataError, RamulusError, refuse_other_than_design
 from ramulus.recorded.query import design_hash
 from ramulus.recorded.rows import UNKNOWN, Batch
-from ramulus.recorded.sampling import DAY, Habits, first_midnight, sampled
+from ramulus.recorded.sampling import DAY, Habits, first_midnight, people, sampled
 from ramulus.results.simulate import by_share
 from ramulus.rules.schedule import MICROS, schedules_of
 from ramulus.simulation.world import make_tracks
@@ -92,7 +92,7 @@ def _tables(
     chance = np.random.default_rng([seed, 0x106])
     for profile, count in counts.items():
         hours = hours_in(design, profile, days, habits)
-        for some in sampled(design, profile, np.arange(count, dtype=np.int64), seed, hours, habits):
+        for some in sampled(design, profile, people(count, profile, seed), seed, hours, habits):
             batch = some.batch
             stays = some.clock <= np.repeat(some.quit_clock, np.diff(batch.starts))
             stays &= batch.rows.time < first_midnight(WEEKDAYS.index(design.starts_on)) + days * DAY

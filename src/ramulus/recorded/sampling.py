@@ -9,8 +9,10 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from ramulus.design.calendar import WEEKDAYS
 from ramulus.formula.functions import Array
 from ramulus.recorded.rows import Batch, Ints, Rows
+from ramulus.rules.ability import CLASSES
 from ramulus.rules.coming import KnownDays, play_days_before
 from ramulus.rules.schedule import MICROS, Schedule, in_micros, schedule_of
 from ramulus.simulation.award_log import LOGGED, NOT_TOLD
@@ -57,6 +59,16 @@ class Sampled(NamedTuple):
     batch: Batch
     clock: Array
     quit_clock: Array
+
+
+def people(count: int, profile: str, seed: int) -> Ints:
+    """Return the numbers of some players, rising: each of an ability and with a week of its own, as chance has it.
+
+    The first numbers take abilities and weeks in turn, which a forecast likes; who plays a game does not come in turn.
+    """
+    of_each = CLASSES * len(WEEKDAYS)
+    drawn = np.random.default_rng([seed, *profile.encode()]).integers(of_each, size=count)
+    return np.asarray(np.arange(count, dtype=np.int64) * of_each + drawn)
 
 
 def sampled(
