@@ -124,15 +124,6 @@ def times(ends: Ends, before: float, other: Ends) -> Ends:
     return after, after * math.exp(-error), after * math.exp(error)
 
 
-def with_error_of(ends: Ends, pause: Ends) -> Ends:
-    """Return a mean whose error is also that of the middle pause, by which players' own factors were read off."""
-    if not all(math.isfinite(end) for end in (*ends, *pause)):
-        return ends
-    value, low, high = ends
-    error = math.hypot((high - low) / 2, value * (pause[2] - pause[1]) / 2 / pause[0])
-    return value, value - error, value + error
-
-
 def share_of(count: int, players: int) -> Ends:
     """Return a share of players with its exact interval."""
     from ramulus.simulation.samples import share_interval

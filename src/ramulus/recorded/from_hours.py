@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from ramulus.design.player import BEST
 from ramulus.design.trait import VaryingTrait
 from ramulus.formula.functions import Array
-from ramulus.recorded.estimates import NOTHING, Ends
+from ramulus.recorded.estimates import Ends
 from ramulus.recorded.forecast import Forecast, Span
 from ramulus.recorded.seen import Seen
 
@@ -29,6 +29,7 @@ DRAWN = 200  # Times that players are drawn anew for the error of what is compar
 STEP = 0.2  # By how much a number is changed, up and down, to see what hangs on it: by little, chance would be seen.
 GROUPS = 6  # Of levels side by side, which are looked at together: a single one is mostly chance.
 LEAST, MOST = 0.2, 5.0  # Times what the design says.
+BOUNDS = LEAST + STEP, MOST
 NEVER = math.log(30 * 86_400)  # Stands for a level that no simulated player finishes: longer than all that are.
 CLEAR = 0.35  # A number whose error beside the others is a larger share of it is not told apart.
 CLEAR_OF_TRAIT = 0.5  # Who asks for one knows that it is told poorly.
@@ -105,22 +106,24 @@ class HoursFit:
         if not told:
             return FromHours({}, not_told)
         ends = self._searched(told, used, logged[:, used], np.sqrt(np.diag(covariance)))
-        beyond = [key for key, one in zip(told, ends, strict=True) if not math.isfinite(one[0])]
-        if self._ends.keys() & set(beyond):
+        beyond = {key: one for key, one in zip(told, ends, strict=True) if not math.isfinite(one[0])}
+        if any(key in self._ends and not (low > 1 or high < 1) for key, (_, low, high) in beyond.items()):
             return self._without_trait()
         if beyond:
             # The others were looked for beside a number that is not the log's.
-            where = f"{beyond[0]} lies outside {LEAST + STEP:g} to {MOST:g} times what the design says"
+            key = next(iter(beyond))
+            least, most = self._ends.get(key, BOUNDS)
+            where = f"{key} lies outside {least:.2g} to {most:.2g} times what the design says"
             return FromHours({}, not_told | dict.fromkeys(told, where), where)
         numbers = {key: _times(self.before[key], one) for key, one in zip(told, ends, strict=True)}
         return FromHours(numbers, not_told)
 
     def _without_trait(self) -> FromHours:
-        """Return what hours tell where a trait that was asked for went as far as it can: too little is known of it."""
+        """Return what hours tell where a trait that was asked for went as far as it can, and may yet be as designed."""
         (trait,) = self._ends
         del self.before[trait]
         self._ends = {}
-        self._not_begun[trait] = "hours tell too little of it: as designed; log source, success and seconds"
+        self._not_begun[trait] = "by hours it goes to its very end: as designed; log source, success and seconds"
         return self.found()
 
     def _covariance(self, simulated: Array, logged: Array) -> Array:
@@ -159,7 +162,7 @@ class HoursFit:
         def slopes_at(factors: Array) -> Array:
             return self._slopes(keys, used, factors) / scale[:, None]
 
-        lowest, highest = np.transpose([self._ends.get(key, (LEAST + STEP, MOST)) for key in keys])
+        lowest, highest = np.transpose([self._ends.get(key, BOUNDS) for key in keys])
         best = least_squares(
             apart, np.ones(len(keys)), slopes_at, bounds=(lowest, highest), xtol=2e-3, ftol=1e-3, max_nfev=6
         )
@@ -167,10 +170,10 @@ class HoursFit:
         errors = _errors(best.jac, covariance / scale[:, None] / scale[None, :])
         ends = []
         for key, value, error in zip(keys, best.x.tolist(), errors.tolist(), strict=True):
-            low, high = self._ends.get(key, (LEAST + STEP, MOST))
+            low, high = self._ends.get(key, BOUNDS)
             inside = low * 1.01 < value < high / 1.01
             far = math.exp(Z * error / value)  # By its logarithm: a number is above 0.
-            ends.append((value, value / far, value * far) if inside else NOTHING)
+            ends.append((value if inside else math.nan, value / far, value * far))
         return ends
 
 

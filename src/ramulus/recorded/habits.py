@@ -85,14 +85,16 @@ def _pauses(batch: Batch, followed: Followed) -> tuple[Array, Array]:
 def _variation(batch: Batch, followed: Followed) -> tuple[Array, Array]:
     """Return sums over successes of a player at one source and level: variances, and squared means less their noise."""
     rows = batch.rows
-    at = np.flatnonzero((rows.track == 0) & (rows.source >= 0) & (rows.success == 1) & (rows.seconds > 0))
+    once = ~_doubled(batch)
+    at = np.flatnonzero((rows.track == 0) & (rows.source >= 0) & (rows.success == 1) & (rows.seconds > 0) & once)
     sources = int(rows.source.max(initial=0)) + 1
     owner = batch.owner[at]
     levels = int(followed.before.max(initial=0)) + 1
-    cell = (owner * levels + followed.before[at]) * sources + rows.source[at]
-    _, place = np.unique(cell, return_inverse=True)
-    count, total = np.bincount(place), np.bincount(place, rows.seconds[at])
-    squares = np.bincount(place, rows.seconds[at] ** 2)
+    alike = followed.before[at] * sources + rows.source[at]
+    # As shares of what all take there: a few errands of minutes would outweigh all else.
+    seconds = rows.seconds[at] * (np.bincount(alike) / np.maximum(np.bincount(alike, rows.seconds[at]), 1e-9))[alike]
+    _, place = np.unique(owner * (levels * sources) + alike, return_inverse=True)
+    count, total, squares = np.bincount(place), np.bincount(place, seconds), np.bincount(place, seconds**2)
     whose = np.zeros(len(count), np.int64)
     whose[place] = owner
     some = count >= 2
@@ -102,6 +104,15 @@ def _variation(batch: Batch, followed: Followed) -> tuple[Array, Array]:
     varied = np.bincount(whose[some], weight * variance, minlength=batch.players)
     squared = np.bincount(whose[some], weight * (mean**2 - variance / count[some]), minlength=batch.players)
     return varied, squared
+
+
+def _doubled(batch: Batch) -> NDArray[np.bool_]:
+    """Return which rows stand there a second time: the same encounter in the same moment."""
+    rows = batch.rows
+    again = np.diff(batch.owner, prepend=-1) == 0
+    for same in (rows.time, rows.source, rows.seconds, rows.units):
+        again[1:] &= same[1:] == same[:-1]
+    return np.asarray(again)
 
 
 def _days(batch: Batch, followed: Followed, span: Span) -> tuple[Array, Array, Array, Array, Array]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ramulus.design.player import BEST
 from ramulus.design.trait import VaryingTrait
 from ramulus.errors import RamulusError
+from ramulus.goals.measuring import Z
 from ramulus.recorded.estimates import (
     OF_HOURS,
     Estimate,
@@ -23,7 +24,6 @@ from ramulus.recorded.estimates import (
     spread_of,
     times,
     variation_of,
-    with_error_of,
 )
 from ramulus.recorded.forecast import GONE_AFTER, Span, span_of
 from ramulus.recorded.from_hours import HoursFit
@@ -35,7 +35,8 @@ from ramulus.recorded.sample_files import hours_in
 from ramulus.recorded.sampling import Habits, first_midnight, sampled
 from ramulus.recorded.seen import Seen, seen_in
 from ramulus.recorded.staying import chance_to_quit, stays_of
-from ramulus.recorded.trait_fit import TraitTables, likelihoods, mean_and_sd, refined
+from ramulus.recorded.trait_ends import OFF, refined, trait_ends
+from ramulus.recorded.trait_fit import TraitTables, likelihoods
 from ramulus.rules.ability import CLASSES, ability_of, classes_of, quantile_of
 from ramulus.rules.schedule import schedules_of
 
@@ -43,6 +44,7 @@ if TYPE_CHECKING:
     from ramulus.design import Design
     from ramulus.recorded.log import Log
 
+NEEDS_SKLEARN = "needs scikit-learn, which the extra 'recorded' installs"
 FORECAST = 400  # Simulated players that recorded ones are held against.
 
 
@@ -121,6 +123,7 @@ class ProfileFits:
     def _are_of_one_kind(self, profile: str, mine: PlayerHabits) -> None:
         """Refuse a profile under whose name there are several kinds of players: no numbers of one are theirs."""
         if find_spec("sklearn") is None:
+            self.not_told[f"kinds of players called {profile}"] = NEEDS_SKLEARN
             return
         kinds = kinds_of(mine.pause).kinds
         if len(kinds) > 1:
@@ -172,15 +175,16 @@ class ProfileFits:
             return []
         variation = variation_of(mine)[0]
         variation = variation if math.isfinite(variation) else float(self.design.encounters.variation)
+        pause = pause_of(mine)
+        slower = np.exp(OFF * math.log(pause[2] / pause[1]) / 2 / Z) if math.isfinite(pause[0]) else np.ones(1)
         logs, keys = likelihoods(
-            self.design, self.log.batches(), place, tables, self._own(mine), variation, self.log.longest_pause
+            self.design, self.log.batches(), place, tables, self._own(mine), variation, self.log.longest_pause, slower
         )
-        mean, sd = mean_and_sd(tables.values, logs, trait)
-        mean = with_error_of(mean, pause_of(mine))
-        fine, finer = refined(tables.values, logs)
+        mean, sd = trait_ends(tables.values, logs)
+        fine, finer = refined(tables.values, logs[len(logs) // 2])
         best = fine[np.argmax(finer, axis=1)]
-        known = sd[0] if math.isfinite(sd[0]) else float(trait.sd)
-        fitted = trait.model_copy(update={"mean": mean[0], "sd": known})
+        known = {key: ends[0] for key, ends in (("mean", mean), ("sd", sd)) if math.isfinite(ends[0])}
+        fitted = trait.model_copy(update=known)
         of_classes = np.array([quantile_of(fitted, ability_of(one)) for one in range(CLASSES)])
         nearest = np.abs(best[:, None] - of_classes[None, :]).argmin(axis=1)
         order = np.argsort(keys)
@@ -270,7 +274,7 @@ class ProfileFits:
             self.not_told["kinds of players"] = "needs the column seconds, how long each encounter took"
             return Kinds((), 0)
         if find_spec("sklearn") is None:
-            self.not_told["kinds of players"] = "needs scikit-learn, which the extra 'recorded' installs"
+            self.not_told["kinds of players"] = NEEDS_SKLEARN
             return Kinds((), 0)
         found = kinds_of(self.habits.of(unnamed).pause)
         if not found.kinds:

@@ -1,8 +1,7 @@
-"""A trait that varies from player to player: its mean and spread, from how long encounters took and how they ended."""
+"""What encounters tell of each player's trait that varies: how likely they are at each value that it may have."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
@@ -19,10 +18,8 @@ from ramulus.rules.tabulation import tabulated
 if TYPE_CHECKING:
     from ramulus.design import Design
 
-GRID, FINE = 41, 601
+GRID = 41
 NEVER = 1e-12
-# Standard error of a logarithm from which on next to nothing is known: the interval spans a factor of fifty each way.
-BARELY = 2.0
 
 
 class TraitTables:
@@ -75,9 +72,11 @@ def _tables(design: Design, profile: str, trait: str, value: float) -> tuple[Arr
 
 def likelihoods(
     design: Design, batches: Iterable[Batch], profile: int, tables: TraitTables, own: Mapping[str, Any],
-    variation: float, longest_pause: float,
+    variation: float, longest_pause: float, slower: Array,
 ) -> tuple[Array, NDArray[np.uint64]]:  # fmt: skip
-    """Return the log likelihood of each player's encounters for the trait at each value, shape (n, G), and their keys.
+    """Return the log likelihood of each player's encounters for the trait at each value, and their keys.
+
+    It is of shape (K, n, G), all of their own factors being so many times as much as `slower` has it.
 
     Args:
         design: the design.
@@ -87,6 +86,7 @@ def likelihoods(
         own: keys, sorted, and the players' own factors on time.
         variation: the coefficient of variation of times.
         longest_pause: seconds.
+        slower: how many times as much all own factors are taken to be, shape (K,).
     """
     parts, keys = [], []
     for batch in batches:
@@ -94,19 +94,20 @@ def likelihoods(
         if not mine.any():
             continue
         factors = of_players(batch.keys, own["keys"], own["factors"])
-        parts.append(_of_batch(design, batch, tables, factors, variation, longest_pause)[mine])
+        parts.append(_of_batch(design, batch, tables, factors, variation, longest_pause, slower)[:, mine])
         keys.append(batch.keys[mine])
-    return np.concatenate(parts), np.concatenate(keys)
+    return np.concatenate(parts, axis=1), np.concatenate(keys)
 
 
 def _of_batch(
-    design: Design, batch: Batch, tables: TraitTables, own: Array, variation: float, longest_pause: float
+    design: Design, batch: Batch, tables: TraitTables, own: Array, variation: float, longest_pause: float,
+    slower: Array,
 ) -> Array:  # fmt: skip
     rows, players = batch.rows, batch.players
     at = batch.encounters
     level: Ints = follow(design, batch, longest_pause).before[at].astype(np.int64)
     source, owner = rows.source[at].astype(np.int64), batch.owner[at]
-    found = np.zeros((players, len(tables.values)))
+    found = np.zeros((len(slower), players, len(tables.values)))
     ended = rows.success[at] >= 0
     timed = (rows.success[at] == 1) & np.isfinite(rows.seconds[at]) & np.isfinite(own[owner])
     seconds = rows.seconds[at] / own[owner]
@@ -114,73 +115,15 @@ def _of_batch(
         chance = np.clip(tables.success[place][level, source], NEVER, 1 - NEVER)
         told = ended & np.isfinite(chance)
         logs = np.where(rows.success[at] == 1, np.log(chance), np.log1p(-chance))
-        found[:, place] += np.bincount(owner[told], logs[told], minlength=players)
+        found[:, :, place] += np.bincount(owner[told], logs[told], minlength=players)
         expected = tables.seconds[place][level, source]
         has = timed & np.isfinite(expected)
         mean = np.bincount(owner[has], expected[has], minlength=players)
         spread = max(variation, 0.01) * np.sqrt(np.bincount(owner[has], expected[has] ** 2, minlength=players))
         total = np.bincount(owner[has], seconds[has], minlength=players)
         with np.errstate(divide="ignore", invalid="ignore"):
-            log = -0.5 * ((total - mean) / spread) ** 2 - np.log(spread)
-        found[:, place] += np.where(np.isfinite(log), log, 0.0)
+            # Seconds are looked at as they are logged: who is so many times as slow varies so many times as much.
+            off = (total / slower[:, None] - mean) / spread
+            log = -0.5 * off**2 - np.log(spread) - np.log(slower)[:, None]
+        found[:, :, place] += np.where(np.isfinite(log), log, 0.0)
     return found
-
-
-def refined(values: Array, logs: Array) -> tuple[Array, Array]:
-    """Return log likelihoods over a finer grid: who was seen for long is known more finely than tables are made."""
-    from scipy.interpolate import CubicSpline
-
-    fine = np.linspace(values[0], values[-1], FINE)
-    return fine, np.asarray(CubicSpline(values, logs, axis=1)(fine))
-
-
-def mean_and_sd(
-    values: Array, logs: Array, varying: VaryingTrait
-) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
-    """Return mean and standard deviation of a normal, cut off at its ends, by maximum likelihood, with intervals.
-
-    Each player's own likelihood is summed over the values that it may have, so that its uncertainty counts.
-
-    Args:
-        values: the grid, shape (G,).
-        logs: log likelihoods, shape (n, G).
-        varying: the trait, with its ends.
-    """
-    from scipy.optimize import minimize
-
-    values, logs = refined(values, logs)
-    best = np.exp(logs - logs.max(axis=1, keepdims=True))
-
-    def lost(point: Array) -> float:
-        mean, sd = float(point[0]), math.exp(float(point[1]))
-        weight = np.exp(-0.5 * ((values - mean) / sd) ** 2)
-        total = weight.sum()
-        return -float(np.log(np.maximum(best @ weight / max(total, 1e-300), 1e-300)).sum())
-
-    start = np.array([values[np.argmax(logs, axis=1)].mean(), math.log(max(float(varying.sd), 0.02))])
-    found = minimize(lost, start, method="Nelder-Mead", options={"xatol": 1e-5, "fatol": 1e-5, "maxiter": 600})
-    errors = _errors(lost, found.x)
-    mean, log_sd = (float(one) for one in found.x)
-    if not errors[1] < BARELY:
-        unknown = (math.nan, math.nan, math.nan)
-        return ((mean, mean - 1.96 * errors[0], mean + 1.96 * errors[0]), unknown)
-    return (
-        (mean, mean - 1.96 * errors[0], mean + 1.96 * errors[0]),
-        (math.exp(log_sd), math.exp(log_sd - 1.96 * errors[1]), math.exp(log_sd + 1.96 * errors[1])),
-    )
-
-
-def _errors(lost: Any, at: Array) -> Array:
-    """Return standard errors from how fast a log likelihood falls off."""
-    step = np.array([1e-3 * max(abs(float(at[0])), 0.1), 2e-2])
-    curve = np.zeros((2, 2))
-    for one in range(2):
-        for other in range(2):
-            signs = [(1, 1), (1, -1), (-1, 1), (-1, -1)]
-            moved = [lost(at + a * step * np.eye(2)[one] + b * step * np.eye(2)[other]) * a * b for a, b in signs]
-            curve[one, other] = sum(moved) / (4 * step[one] * step[other])
-    try:
-        variance = np.diag(np.linalg.inv(curve))
-    except np.linalg.LinAlgError:
-        return np.full(2, np.nan)
-    return np.sqrt(np.where(variance > 0, variance, np.nan))
