@@ -709,6 +709,15 @@ def test_a_trait_is_known_as_well_as_players_and_their_pause_tell():
     assert np.isnan(trait_ends(cut, few[None])[0]).all()
 
 
+def test_rows_that_come_twice_do_not_vary_less(tmp_path):
+    rows = rm.sample_log(DEMO, players={"steady": 30}, days=4, seed=8)
+    twice = pd.concat([rows, rows.iloc[::5]]).sort_index(kind="stable")
+    varies = [
+        fitted(DEMO, some, tmp_path).table().set_index("name").loc["encounter.variation"] for some in (rows, twice)
+    ]
+    assert varies[1][["after", "low", "high"]].tolist() == pytest.approx(varies[0][["after", "low", "high"]].tolist())
+
+
 def test_a_fit_finds_what_is_other_than_designed(tmp_path):
     truth = {
         "players.steady.seconds_between": 27, "players.steady.spread": 0.16, "players.steady.pursuit": 1.6,
