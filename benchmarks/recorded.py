@@ -226,6 +226,7 @@ def fits(logs: int, *names: str) -> None:
             if players == 1000 and change:
                 continue
             held_by: Counter[str] = Counter()
+            told: Counter[str] = Counter()
             refused = 0
             with tempfile.TemporaryDirectory() as folder:
                 for seed in range(logs):
@@ -234,14 +235,12 @@ def fits(logs: int, *names: str) -> None:
                     found = rm.fit(design, rm.read_log(path, design), seed=seed)
                     refused += found.refused is not None
                     if found.refused is None:
+                        known = [one for one in found.estimates if np.isfinite(one.after)]
+                        told.update(one.name.split("steady.")[-1] for one in known)
                         held_by.update(
-                            one.name.split("steady.")[-1]
-                            for one in found.estimates
-                            if one.low <= one.before <= one.high
+                            one.name.split("steady.")[-1] for one in known if one.low <= one.before <= one.high
                         )
-            shares = ", ".join(
-                f"{number} {count / max(logs - refused, 1):.2f}" for number, count in sorted(held_by.items())
-            )
+            shares = ", ".join(f"{number} {held_by[number] / count:.2f}" for number, count in sorted(told.items()))
             print(f"| {name} | {players} | {refused / logs:.2f} | {shares} |", flush=True)
 
 

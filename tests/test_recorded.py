@@ -707,6 +707,9 @@ def test_a_trait_is_known_as_well_as_players_and_their_pause_tell():
     cut = np.linspace(0.2, 0.8, 41)
     few = -0.5 * ((cut - np.minimum(seen[seen < 0.8][:12, None], 0.79)) / 0.02) ** 2
     assert np.isnan(trait_ends(cut, few[None])[0]).all()
+    # Players who may all be alike: nothing says that they differ at all.
+    alike = -0.5 * ((values - np.full((12, 1), 0.8)) / 0.1) ** 2
+    assert trait_ends(values, alike[None])[1][1] == 0
 
 
 def test_rows_that_come_twice_do_not_vary_less(tmp_path):

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from ramulus.design.player import BEST
 from ramulus.design.trait import VaryingTrait
 from ramulus.formula.functions import Array
+from ramulus.goals.measuring import Z
 from ramulus.recorded.estimates import Ends
 from ramulus.recorded.forecast import Forecast, Span
 from ramulus.recorded.seen import Seen
@@ -33,7 +34,6 @@ BOUNDS = LEAST + STEP, MOST
 NEVER = math.log(30 * 86_400)  # Stands for a level that no simulated player finishes: longer than all that are.
 CLEAR = 0.35  # A number whose error beside the others is a larger share of it is not told apart.
 CLEAR_OF_TRAIT = 0.5  # Who asks for one knows that it is told poorly.
-Z = 1.959964
 
 
 class FromHours(NamedTuple):

@@ -183,8 +183,8 @@ class ProfileFits:
         mean, sd = trait_ends(tables.values, logs)
         fine, finer = refined(tables.values, logs[len(logs) // 2])
         best = fine[np.argmax(finer, axis=1)]
-        known = {key: ends[0] for key, ends in (("mean", mean), ("sd", sd)) if math.isfinite(ends[0])}
-        fitted = trait.model_copy(update=known)
+        told = all(math.isfinite(ends[0]) for ends in (mean, sd))  # Found together: one says nothing without the other.
+        fitted = trait.model_copy(update={"mean": mean[0], "sd": sd[0]}) if told else trait
         of_classes = np.array([quantile_of(fitted, ability_of(one)) for one in range(CLASSES)])
         nearest = np.abs(best[:, None] - of_classes[None, :]).argmin(axis=1)
         order = np.argsort(keys)

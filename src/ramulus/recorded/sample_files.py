@@ -44,7 +44,8 @@ def sample_log(
 ) -> pd.DataFrame | Made:  # fmt: skip
     """Make up a log as a game would write it, played from a design.
 
-    Who would quit is gone from then on, the end of the log cuts off all others, and times are whole seconds.
+    Who would quit is gone from then on, the end of the log cuts off all others, and times are whole seconds. Abilities
+    and weeks are drawn, as people have them; the first players of a simulation take them in turn.
 
     Args:
         design: the design.

@@ -72,10 +72,12 @@ class Certainty:
         The root of chi-squared over its degrees of freedom, at least 1 (Birge, 1932). Part of a tolerance is no miss:
         goals are known far better than they are wished for, and hardly ever fit together that well.
         """
-        known = [aim for aim in self.fit.aims if aim.found is not None and not aim.slack]
+        known = [aim for aim in self.fit.aims if not aim.slack]
         free = len(known) - len(self.inside)
-        if free < 1 or any(aim.found is None for aim in self.fit.aims):
-            return 1.0 if free >= 0 and all(aim.found is not None for aim in self.fit.aims) else np.inf
+        if free < 0 or any(aim.found is None for aim in self.fit.aims):
+            return np.inf
+        if free == 0:
+            return 1.0
         noise = np.cov([aim.again for aim in known]) + np.diag([(NO_MISS * aim.counts) ** 2 for aim in known])
         off = np.array([aim.miss for aim in known])
         return max(1.0, float(np.sqrt(off @ np.linalg.pinv(noise, rcond=1e-9, hermitian=True) @ off / free)))
